@@ -221,7 +221,7 @@ def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> No
     crossing = begin_engine(tree, _LUA, _LUA_NEW, _LUA_GAME, "")
     act(crossing, "engine:sites", "apply")
     view = inspect(crossing, Work()).build
-    assert not view.passed and all(not fix.is_sure for fix in view.silent)
+    assert not view.passed and all(not fix.is_automatic for fix in view.silent)
     titles = {item.key: item.title for item in view.items}
     assert titles["silent:drift-rush-stage-add_prop"] == "add_prop → place: no tool reports it"
     (gone,) = (key for key in titles if key.startswith("default:"))

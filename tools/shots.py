@@ -131,7 +131,7 @@ def main(out: Path, wanted: list[str]) -> None:
     shot("build-first", Stage.BUILD)
     shot_dialogs(window, shot_of)
     build = page_of(window, BuildPage)
-    build._on_sure()
+    build._apply_automatic()
     settle(window)
     take(window, "build:run", "build", "build")
     settle(window)
@@ -140,7 +140,7 @@ def main(out: Path, wanted: list[str]) -> None:
         overview = overview_of(window)
         if overview.build.passed:
             break
-        build._on_sure()
+        build._apply_automatic()
         settle(window)
         for open_item in overview_of(window).items:
             if open_item.key.startswith("cause:") and open_item.key in recorded:

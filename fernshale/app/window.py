@@ -34,7 +34,7 @@ from fernshale.api.projects import read_profile, trust
 from fernshale.api.snapshots import Store, default_store
 from fernshale.app.dialogs.action_list import ActionList, MenuCommand
 from fernshale.app.dialogs.begin import BeginDialog
-from fernshale.app.dialogs.import_content import CarryDialog, choose_content
+from fernshale.app.dialogs.import_content import ImportDialog, choose_content
 from fernshale.app.dialogs.questions import ask_trust, choose_editor, show_error
 from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
 from fernshale.app.editor import open_in_editor
@@ -436,7 +436,7 @@ class MainWindow(QMainWindow):
         overview = self.session.overview
         found = choose_content(self) if overview is not None else None
         if overview is not None and found is not None:
-            CarryDialog(self, overview.scan, *found, self.session.carry).exec()
+            ImportDialog(self, overview.scan, *found, self.session.carry).exec()
 
     def show_actions(self) -> None:
         """The list of everything that can be done now."""

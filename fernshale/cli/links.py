@@ -18,7 +18,7 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.stages.links.reference_index import Linkage
 from fernshale.core.links.missing_references import MissingReference
-from fernshale.core.links.renamed_targets import SURE
+from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE
 
 
 def links(options: argparse.Namespace, token: CancelToken) -> int:
@@ -30,12 +30,12 @@ def links(options: argparse.Namespace, token: CancelToken) -> int:
     if options.apply:
         back = write_links(tree, linkage, Work(token=token))
         print(f"written; to go back: {back}" if back else "no high-confidence replacement", file=sys.stderr)
-    left = [item for item in linkage.missing if not item.sure and not item.before]
+    left = [item for item in linkage.missing if not item.automatic and not item.before]
     if options.json:
         print_json(to_json(linkage))
     else:
         print_lines(_lines(linkage, options.apply))
-    return LEFT_TO_DECIDE if left or (not options.apply and any(item.sure for item in linkage.missing)) else 0
+    return LEFT_TO_DECIDE if left or (not options.apply and any(item.automatic for item in linkage.missing)) else 0
 
 
 def to_json(linkage: Linkage) -> dict[str, Any]:
@@ -64,7 +64,7 @@ def to_json(linkage: Linkage) -> dict[str, Any]:
             for item in missing
             for candidate in _best(item)
         ],
-        "undecided": [item.id for item in missing if not item.sure and not item.before],
+        "undecided": [item.id for item in missing if not item.automatic and not item.before],
         "doubled": list(linkage.now.index.doubled),
         "troubles": [
             {"file": path, "what": marks.trouble} for path, marks in linkage.now.index.files.items() if marks.trouble
@@ -84,14 +84,14 @@ def _lines(linkage: Linkage, applied: bool) -> list[str]:
         was = f"was in {item.was}" if item.was else "nothing declared it before either"
         lines.append(f"{item.id}  {count(len(item.uses), 'use')}, {was}")
         for candidate in _best(item):
-            mark = "●" if candidate.score >= SURE else "○"
+            mark = "●" if candidate.score >= AUTOMATIC_SCORE else "○"
             only = f" for {', '.join(candidate.slots)}" if candidate.slots else ""
             lines.append(f"  {mark} {candidate.score:.2f} {candidate.id}{only}: {'; '.join(candidate.evidence)}")
     if not lines:
         return ["no missing references"]
-    sure = sum(bool(item.sure) for item in linkage.missing)
+    automatic = sum(bool(item.automatic) for item in linkage.missing)
     said = "were relinked" if applied else "have a high-confidence replacement; --apply writes it"
-    return [*lines, f"{sure} of {len(linkage.missing)} {said}"]
+    return [*lines, f"{automatic} of {len(linkage.missing)} {said}"]
 
 
 def _before(options: argparse.Namespace) -> Path | tuple[Store, str]:

@@ -19,6 +19,7 @@ from fernshale.sample import SAMPLES
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 _CODES = "exit codes: 0 done, 1 failed, 2 misuse, 3 open items need a decision, 130 interrupted"
+_FORMER_OPTIONS = {"--way": "--playbook", "--sure": "--automatic-from"}
 _FORMER_COMMANDS = {("carry",): ("import",), ("snapshot", "forget"): ("snapshot", "delete")}
 
 
@@ -46,7 +47,10 @@ def run(arguments: Sequence[str]) -> int:
 
 def _with_current_names(arguments: Sequence[str]) -> list[str]:
     """Replace names that earlier versions had, so that scripts go on to work."""
-    current = ["--playbook" + item[5:] if item == "--way" or item.startswith("--way=") else item for item in arguments]
+    current = []
+    for argument in arguments:
+        name, equals, value = argument.partition("=")
+        current.append(_FORMER_OPTIONS.get(name, name) + equals + value)
     for before, now in _FORMER_COMMANDS.items():
         if tuple(current[: len(before)]) == before:
             current[: len(before)] = now
@@ -174,7 +178,7 @@ def _parser() -> argparse.ArgumentParser:
         "--rounds", action="store_true", help="apply high-confidence fixes and build again, until none is left"
     )
     build.add_argument(
-        "--sure",
+        "--automatic-from",
         metavar="N",
         type=float,
         help="apply fixes of this confidence or more automatically from now on (0.90)",

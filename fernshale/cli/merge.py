@@ -69,11 +69,11 @@ def identify(options: argparse.Namespace, token: CancelToken) -> int:
         for item in origin.ranking
     ]
     if options.json:
-        print_json({"best": origin.name, "ranking": rows, "sure": round(origin.sure, 4), **local_json(origin)})
+        print_json({"best": origin.name, "ranking": rows, "sure": round(origin.confidence, 4), **local_json(origin)})
         return 0
     print_lines(f"{row['score']:.2f}  {row['same_files']} same files  {row['candidate']}" for row in rows)
     told = f", distinguished from {origin.runner_up} by {count(origin.telling, 'file')}" if origin.runner_up else ""
-    print(f"{origin.name}, {origin.sure:.0%} likely{told}")
+    print(f"{origin.name}, {origin.confidence:.0%} likely{told}")
     print(f"{len(origin.edited)} edited, {len(origin.own)} own, {len(origin.deleted)} deleted")
     for name, paths in origin.mixture.items():
         print_lines(f"as in {name}: {path}" for path in paths)

@@ -73,7 +73,7 @@ def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
 ) -> None:
     wick, page = _open(tree, window, qtbot, "def glow(strength, place):\n    return strength\n")
     game = wick.project / "game.py"
-    assert "proposes the same change for the others" in page._hint.text() and page._aside.isVisible()
+    assert "proposes the same change for the others" in page._hint.text() and page._switch_off.isVisible()
     game.write_text(game.read_text().replace("wick.light_up('hall', 3)", "wick.glow(3, 'hall')"))
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         window.session.refresh()
@@ -84,7 +84,7 @@ def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
         page._here.click()
     assert "wick.glow(4, 'cellar')" in game.read_text() and "wick.light_up(1, 2)" in game.read_text()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
-        page._set_aside("function")
+        page._switch_off_part("function")
     assert "raise NotImplementedError" in game.read_text()
     assert any(row.startswith("play() switched off") for row in _rows(page))
     titles = [action.title for action in window._actions()]

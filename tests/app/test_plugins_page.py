@@ -10,9 +10,9 @@ from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtWidgets import QApplication, QDialog, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from fernshale.app.dialogs.import_content import CarryDialog, PickDialog
+from fernshale.app.dialogs.import_content import ImportDialog, PickDialog
 from fernshale.app.pages.plugins import PluginsPage
-from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, ItemOf, ReadyOf
+from fernshale.app.pages.plugins.files import FileOf, GroupOf, ItemOf, LeftOutOf, ReadyOf
 from fernshale.app.pages.plugins.preview import PreviewDialog
 from fernshale.app.widgets.code import CodeEditor
 from fernshale.app.window import MainWindow
@@ -268,7 +268,7 @@ def test_a_plugin_that_is_set_aside_is_listed_and_brought_back(tree: Tree, windo
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         act.click()
     assert not (wick.project / "addons/snuffer").exists()
-    assert page._files.select(AsideOf("snuffer"))
+    assert page._files.select(LeftOutOf("snuffer"))
     assert any("it flickers" in line.text for block in page._text.blocks() for line in block.lines())
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         window.session.carry_out(parse_action("aside:snuffer", "return"), "return")
@@ -298,7 +298,7 @@ def test_content_from_elsewhere_is_shown_with_what_it_needs_before_it_comes(
     (wick.project / "b.txt").write_text("mine\n")
     overview = window.session.overview
     assert overview is not None
-    dialog = CarryDialog(window, overview.scan, old, ["a.txt", "b.txt"], window.session.carry)
+    dialog = ImportDialog(window, overview.scan, old, ["a.txt", "b.txt"], window.session.carry)
     qtbot.addWidget(dialog)
     qtbot.waitUntil(lambda: dialog._go.isEnabled(), timeout=10_000)
     assert dialog._go.text() == "Import 1 file" and [row.title for row in dialog._list.rows()] == ["a.txt", "b.txt"]

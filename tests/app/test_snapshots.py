@@ -118,12 +118,12 @@ def test_the_store_is_looked_at_verified_and_made_smaller(qtbot: QtBot, tree: Tr
     assert not dialog._one.isEnabled()  # a crossing began from it
     dialog._last.setValue(2)
     dialog._daily.setValue(0)
-    dialog._forget.click()
-    assert dialog._forget.text() == "Delete 2 snapshots permanently" and len(crossing.store.list()) == 5
+    dialog._delete.click()
+    assert dialog._delete.text() == "Delete 2 snapshots permanently" and len(crossing.store.list()) == 5
     dialog._last.setValue(3)  # another policy has to be asked for again
-    assert dialog._forget.text() == "Delete the others…"
-    dialog._forget.click()
-    dialog._forget.click()
+    assert dialog._delete.text() == "Delete the others…"
+    dialog._delete.click()
+    dialog._delete.click()
     qtbot.waitUntil(is_idle)
     qtbot.waitUntil(lambda: "1 snapshot deleted" in dialog._said.text())
     assert [item.note for item in crossing.store.list()][1:] == ["number 1", "number 2", "number 3"]

@@ -91,7 +91,7 @@ class PickDialog(QDialog):
         return [path for path in paths if not any(path.startswith(f"{other}/") for other in paths)]
 
 
-class CarryDialog(WorkingDialog):
+class ImportDialog(WorkingDialog):
     """The chosen files with all they need. `bring` is called with (plan, over) when it shall be done."""
 
     def __init__(

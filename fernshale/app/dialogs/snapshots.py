@@ -259,8 +259,8 @@ class StoreDialog(WorkingDialog):
         self._daily = self._number("Days", 14)
         policy.addWidget(self._daily)
         policy.addWidget(quiet_label(self, "days. Snapshots that crossings need are kept."))
-        self._forget = button(self, "Delete the others…", self._on_policy)
-        policy.addWidget(self._forget)
+        self._delete = button(self, "Delete the others…", self._on_policy)
+        policy.addWidget(self._delete)
         column.addLayout(policy)
         foot = QHBoxLayout()
         self._verify = button(
@@ -274,7 +274,7 @@ class StoreDialog(WorkingDialog):
         foot.addWidget(self._stop)
         foot.addWidget(button(self, "Close", self.reject, main=True))
         column.addLayout(foot)
-        self._sure: list[str] | Policy | None = None
+        self._confirmed: list[str] | Policy | None = None
         self._needed: Mapping[str, str] = {}
         self._runner.progressed.connect(self._on_progress)
         self._runner.succeeded.connect(self._on_done)
@@ -338,13 +338,13 @@ class StoreDialog(WorkingDialog):
             self._unsure()
             self._said.setText("This policy deletes no snapshot.")
             return
-        self._ask(policy, self._forget, f"Delete {count(len(found.forgotten), 'snapshot')} permanently")
+        self._ask(policy, self._delete, f"Delete {count(len(found.forgotten), 'snapshot')} permanently")
 
     def _ask(self, what: list[str] | Policy, made: QPushButton, words: str) -> None:
         """The first press asks, the second does it."""
-        if self._sure != what:
+        if self._confirmed != what:
             self._unsure()
-            self._sure = what
+            self._confirmed = what
             made.setText(words)
             self._said.setText("Press again to confirm. Deleted snapshots cannot be restored.")
             return
@@ -358,9 +358,9 @@ class StoreDialog(WorkingDialog):
         self._start("forgetting", task)
 
     def _unsure(self) -> None:
-        self._sure = None
+        self._confirmed = None
         self._one.setText("Delete the selected one…")
-        self._forget.setText("Delete the others…")
+        self._delete.setText("Delete the others…")
         self._said.setText("")
 
     def _start(self, title: str, work: Callable[..., object]) -> None:
@@ -396,7 +396,7 @@ class StoreDialog(WorkingDialog):
         busy = self._runner.is_busy
         id = self._list.current()
         self._unsure()
-        for made in (self._verify, self._forget, self._last, self._daily):
+        for made in (self._verify, self._delete, self._last, self._daily):
             made.setEnabled(not busy)
         self._one.setEnabled(not busy and isinstance(id, str) and id not in self._needed)
         self._stop.setVisible(busy)

@@ -40,7 +40,7 @@ from fernshale.core.crossing.stages.links.data_rules import DataRewrite
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.links.constraints import UnmetConstraint
 from fernshale.core.links.missing_references import MissingReference
-from fernshale.core.links.renamed_targets import SURE
+from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE
 
 _TOGETHER = "links:together:sure"
 # Rows without an action; a row without a payload would be a heading.
@@ -112,8 +112,8 @@ class LinksPage(Page):
         self._chart.set_threads(tuple(_thread(item) for item in view.missing))
         rows = [row for item in view.missing if (row := _missing_row(item))]
         if any(open_item.key == _TOGETHER for open_item in view.items):
-            uses = sum(len(item.uses) for item in view.sure)
-            words = f"{count(len(view.sure), 'link')} with a high-confidence replacement"
+            uses = sum(len(item.uses) for item in view.automatic)
+            words = f"{count(len(view.automatic), 'link')} with a high-confidence replacement"
             rows.insert(
                 0, Row(words, "relinked together, as one step", count(uses, "use"), "●", "mine", payload=_TOGETHER)
             )
@@ -254,7 +254,7 @@ class LinksPage(Page):
         if item is not None:
             self._show_sides(item, choice)
         if self._list.current() == _TOGETHER:
-            chosen = [(each, candidate) for each in view.sure for candidate in each.sure]
+            chosen = [(each, candidate) for each in view.automatic for candidate in each.automatic]
             self._write(lambda: preview_relink(scan, view.index, chosen), "Relink them all", "")
         elif item is not None:
             candidates = [each for each in item.candidates if each.slots] if choice == "split" else []
@@ -342,8 +342,8 @@ def _nothing_row(index: LinkIndex) -> Row:
 
 def _thread(item: MissingReference) -> Thread:
     kinds = Counter(_kind(use.file) for use in item.uses)
-    tone: Tone = "mine" if item.sure else "alarm"
-    return Thread(item.id, tone, "●" if item.sure else "◆", tuple(kinds.most_common()), link_key(item))
+    tone: Tone = "mine" if item.automatic else "alarm"
+    return Thread(item.id, tone, "●" if item.automatic else "◆", tuple(kinds.most_common()), link_key(item))
 
 
 def _kind(path: str) -> str:
@@ -354,13 +354,13 @@ def _kind(path: str) -> str:
 
 
 def _glyph(score: float) -> str:
-    return "●" if score >= SURE else "○"
+    return "●" if score >= AUTOMATIC_SCORE else "○"
 
 
 def _missing_row(item: MissingReference) -> Row:
-    sure = bool(item.sure)
-    if sure:
-        words = "became " + " and ".join(choice.id for choice in item.sure)
+    automatic = bool(item.automatic)
+    if automatic:
+        words = "became " + " and ".join(choice.id for choice in item.automatic)
     elif item.candidates:
         words = f"may be {item.candidates[0].id}, {item.candidates[0].score:.0%} likely"
     else:
@@ -370,8 +370,8 @@ def _missing_row(item: MissingReference) -> Row:
         item.id,
         f"{words}; {what}",
         count(len(item.uses), "use"),
-        "●" if sure else "◆",
-        "mine" if sure else "alarm",
+        "●" if automatic else "◆",
+        "mine" if automatic else "alarm",
         payload=link_key(item),
     )
 
@@ -382,14 +382,14 @@ def _doubled_row(id: str, index: LinkIndex) -> Row:
 
 
 def _work_row(work: DataRewrite) -> Row:
-    sure = work.rule.confidence >= SURE
+    automatic = work.rule.confidence >= AUTOMATIC_SCORE
     words = f"{work.rule.why}; in {count(len(work.objects), 'file')}"
     return Row(
         work.rule.name,
         words,
         count(work.total, "object"),
-        "●" if sure else "◆",
-        "mine" if sure else "alarm",
+        "●" if automatic else "◆",
+        "mine" if automatic else "alarm",
         payload=f"data:{work.rule.id}",
     )
 

@@ -39,7 +39,7 @@ class Held(Exception):
 
 @contextlib.contextmanager
 def locked(path: Path, on_wait: Callable[[Holder], None] | None = None) -> Iterator[None]:
-    """Hold the lock at `path`. Without `on_wait`, raises Held at once if another process has it.
+    """Hold the lock at `path`. Raises Held at once if another process has it and there is no `on_wait`.
 
     With `on_wait`, waits and calls it repeatedly; an exception from it ends the waiting. There are no stale locks to break: the
     system releases the lock of a dead holder, whatever the file says.

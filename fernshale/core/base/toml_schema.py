@@ -54,7 +54,7 @@ def read_utf8(path: Path) -> tuple[bytes, str]:
 
 
 def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
-    """As `read_toml`, from text."""
+    """As `read_toml`, from text. Raises FormatError."""
     try:
         data = load_toml(text)
     except Malformed as error:

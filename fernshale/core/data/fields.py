@@ -83,7 +83,7 @@ def read_value(document: DataDocument, node: Node) -> FieldValue:
 
 
 def set_field(document: DataDocument, field: ObjectField, value: FieldValue) -> TextChange:
-    """Set a field, in the notation of the old value."""
+    """Set a field, in the notation of the old value. Raises NotKeyed for a field that holds more than a value."""
     node = plain_node(document, field.item.node)
     if node is None:
         raise NotKeyed(f"{field.name} is no plain value")
@@ -92,7 +92,7 @@ def set_field(document: DataDocument, field: ObjectField, value: FieldValue) -> 
 
 
 def rename_field(document: DataDocument, field: ObjectField, new: str) -> list[TextChange]:
-    """Rename a field in its place."""
+    """Rename a field in its place. Raises NotKeyed for a name that is not written as one."""
     start = field.item.body[0]
     text = document.text
     if document.format == "xml" and not field.item.key:
@@ -303,18 +303,19 @@ def _said(value: FieldValue) -> str:
 
 
 def apply_changes(text: str, changes: Iterator[TextChange] | list[TextChange]) -> str:
-    """The text with all changes made; they must not overlap."""
+    """The text with all changes made. Raises NotKeyed for changes that overlap."""
     parts, at = [], 0
     for change in sorted(changes, key=lambda item: item.span):
         if change.span[0] < at:
-            raise NotKeyed("two changes speak of the same place")
+            raise NotKeyed("two changes are about the same place")
         parts += [text[at : change.span[0]], change.new]
         at = change.span[1]
     return "".join([*parts, text[at:]])
 
 
 def add_entry(document: DataDocument, holder: Node, body: str, like: str = "") -> TextChange:
-    """Put an entry into a list, behind the last one (behind the last of the kind `like`), in the manner of its neighbours."""
+    """Add an entry to a list after the last one (of the kind `like`), laid out as its neighbours. Raises NotKeyed for a node
+    that is no list."""
     if holder.kind != "list":
         raise NotKeyed("there is no list to put it into")
     text = document.text

@@ -60,7 +60,7 @@ _CONFIDENCE_SAME_POSITION = 0.93
 _CONFIDENCE_REPLACED = 0.7
 
 
-def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: float) -> ReorderRule:
+def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, confidence: float) -> ReorderRule:
     """Return the rule that reorders the arguments of calls, and renames the function to `name`."""
     order = new_order(old, new)
     wanted = new.given[: len(order)]
@@ -69,7 +69,7 @@ def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: f
         id, why, title=title, call=old.called, new=name if name != old.called else "", order=order,
         fill=tuple(item.default for item, was in zip(wanted, order, strict=True) if not was),
         names=tuple(item.name for item in by_place(old)),
-        of=".".join(old.scope) if old.kind == "method" else "", confidence=sure, named=True,
+        of=".".join(old.scope) if old.kind == "method" else "", confidence=confidence, named=True,
     )  # fmt: skip
 
 
@@ -260,11 +260,11 @@ def _header_rules(changes: Sequence[ApiChange]) -> Iterator[HeaderRule]:
     for old, counted in into.items():
         new, times = counted.most_common(1)[0]
         why = f"what stood in {old} stands in {new}"
-        sure = min(0.95, 0.6 + 0.15 * times, match[old, new])
+        confidence = min(0.95, 0.6 + 0.15 * times, match[old, new])
         if not old.endswith(C_FAMILY):
             # Each name is imported separately, and each may have moved elsewhere.
-            sure *= times / counted.total()
-        yield HeaderRule(f"drift-header-{old}", why, old=old, new=new, confidence=sure, named=True)
+            confidence *= times / counted.total()
+        yield HeaderRule(f"drift-header-{old}", why, old=old, new=new, confidence=confidence, named=True)
 
 
 def _shown_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Iterator[MoveRule]:

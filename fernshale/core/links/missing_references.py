@@ -13,12 +13,12 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.links.index import Use
 from fernshale.core.links.renamed_targets import (
+    AUTOMATIC_SCORE,
     MAX_CANDIDATES,
-    SURE,
     Matching,
+    StatedRenames,
     TargetCandidate,
     TargetEvidence,
-    Told,
     match_things,
 )
 from fernshale.core.links.split_ids import split_by_use
@@ -43,11 +43,11 @@ class MissingReference:
     candidates: tuple[TargetCandidate, ...]
 
     @property
-    def sure(self) -> tuple[TargetCandidate, ...]:
+    def automatic(self) -> tuple[TargetCandidate, ...]:
         """The candidates to apply without asking: one for all uses, or one for each slot."""
         if self.candidates and self.candidates[0].slots:
-            return tuple(item for item in self.candidates if item.slots and item.score >= SURE)
-        return self.candidates[:1] if self.candidates and self.candidates[0].score >= SURE else ()
+            return tuple(item for item in self.candidates if item.slots and item.score >= AUTOMATIC_SCORE)
+        return self.candidates[:1] if self.candidates and self.candidates[0].score >= AUTOMATIC_SCORE else ()
 
     def uses_in(self, slots: Collection[str]) -> tuple[Use, ...]:
         """Its uses in some slots, all for ()."""
@@ -55,7 +55,7 @@ class MissingReference:
 
 
 def find_missing_references(
-    before: LinkSide, now: LinkSide, moved: Mapping[TreePath, TreePath], told: Told, token: CancelToken
+    before: LinkSide, now: LinkSide, moved: Mapping[TreePath, TreePath], stated: StatedRenames, token: CancelToken
 ) -> tuple[MissingReference, ...]:
     """Return all missing references, ids first, each with its candidates.
 
@@ -72,9 +72,9 @@ def find_missing_references(
     were = describe_ids(before, known, passing)
     are = describe_ids(now, fresh, passing)
     moved = {**_same_bytes(before, now, were, are), **moved}
-    found = match_things(list(were.values()), list(are.values()), votes, moved, told, token)
-    matched = _Matched(before, now, were, are, found, votes, told)
-    return (*map(matched.missing, sorted(gone)), *_missing_files(before, now, moved, told, token))
+    found = match_things(list(were.values()), list(are.values()), votes, moved, stated, token)
+    matched = _Matched(before, now, were, are, found, votes, stated)
+    return (*map(matched.missing, sorted(gone)), *_missing_files(before, now, moved, stated, token))
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,7 +87,7 @@ class _Matched:
     are: Mapping[str, Thing]
     matching: Matching
     votes: Votes
-    told: Told
+    stated: StatedRenames
 
     def missing(self, id: str) -> MissingReference:
         """A missing id with its candidates."""
@@ -99,7 +99,7 @@ class _Matched:
         if not candidates:
             candidates = [
                 TargetCandidate(new, item.weight, (item.words,))
-                for (old, new), item in self.told.items()
+                for (old, new), item in self.stated.items()
                 if old == id and self.now.index.declares(new)
             ]
         if id in self.were:
@@ -129,7 +129,7 @@ def _same_bytes(
 
 
 def _missing_files(
-    before: LinkSide, now: LinkSide, moved: Mapping[TreePath, TreePath], told: Told, token: CancelToken
+    before: LinkSide, now: LinkSide, moved: Mapping[TreePath, TreePath], stated: StatedRenames, token: CancelToken
 ) -> list[MissingReference]:
     """Files that others name and that are not there, with the files they may be now."""
     gone = now.index.missing_files(before.index.paths)
@@ -147,7 +147,7 @@ def _missing_files(
             for use in now.index.declarations(mark.id):
                 by_id[path, use.file] = TargetEvidence(0.96, f"declares {mark.id}, as it did")
     votes = _file_votes(before, now, gone)
-    matching = match_things(list(were.values()), list(are.values()), votes, moved, {**told, **by_id}, token)
+    matching = match_things(list(were.values()), list(are.values()), votes, moved, {**stated, **by_id}, token)
     found = []
     for path in sorted(gone):
         uses = gone[path]

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-SURE = 0.9
+AUTOMATIC_SCORE = 0.9
 GAP = 0.12
 _MIN_SCORE = 0.2
 MAX_CANDIDATES = 5
@@ -50,7 +50,7 @@ class TargetEvidence:
 
 
 # New names that someone wrote down, by old and new.
-Told = Mapping[tuple[str, str], TargetEvidence]
+StatedRenames = Mapping[tuple[str, str], TargetEvidence]
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,13 +80,13 @@ def match_things(
     new: Sequence[Thing],
     votes: Votes,
     moved: Mapping[TreePath, TreePath],
-    told: Told,
+    stated: StatedRenames,
     token: CancelToken,
 ) -> Matching:
     """Match removed targets to added ones."""
     if not old or not new:
         return Matching({}, {})
-    evidence, inside = _evidence(old, new, _Clues(votes, moved, told), token)
+    evidence, inside = _evidence(old, new, _Clues(votes, moved, stated), token)
     folders = _folders_moved(evidence)
     for (was, is_), found in evidence.items() if folders else ():
         share = folders.get((_folder(was.file), _folder(is_.file)), 0.0)
@@ -144,7 +144,7 @@ class _Clues:
 
     votes: Votes
     moved: Mapping[TreePath, TreePath]
-    told: Told
+    stated: StatedRenames
 
 
 class _Counts:
@@ -182,7 +182,7 @@ def _evidence(
             for j in _worth(likeness, i, o, second, ballot, moved):
                 n = second[j]
                 pieces = []
-                if item := clues.told.get((o.id, n.id)):
+                if item := clues.stated.get((o.id, n.id)):
                     pieces.append(item)
                 pieces += _by_file(o, n, moved)
                 cosine = float(likeness.cosine[i, j]) if likeness is not None else 0.0
@@ -351,7 +351,7 @@ def _folders_moved(evidence: Mapping[tuple[Thing, Thing], Sequence[TargetEvidenc
     went: Counter[tuple[str, str]] = Counter()
     all_: Counter[str] = Counter()
     for (o, n), found in evidence.items():
-        if o.alone and n.alone and _together(found) >= SURE and _folder(o.file) != _folder(n.file):
+        if o.alone and n.alone and _together(found) >= AUTOMATIC_SCORE and _folder(o.file) != _folder(n.file):
             went[_folder(o.file), _folder(n.file)] += 1
             all_[_folder(o.file)] += 1
     return {pair: number / all_[pair[0]] for pair, number in went.items() if number >= 2}

@@ -80,7 +80,7 @@ def order_after(count: int, moves: Sequence[Move]) -> list[int]:
     return order
 
 
-def carried_moves(moves: Sequence[Move], base: Sequence[str], other: Sequence[str]) -> tuple[Move, ...] | None:
+def applicable_moves(moves: Sequence[Move], base: Sequence[str], other: Sequence[str]) -> tuple[Move, ...] | None:
     """Return the same moves for a descendant of the base; None if one is unclear because an edge was rewritten."""
     hunks = align_lines(base, other)
     starts = [hunk.old[0] for hunk in hunks]

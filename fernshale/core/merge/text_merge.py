@@ -15,7 +15,7 @@ import blake3
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.merge.align import Hunk, Span, align_lines
 from fernshale.core.merge.line_merge import Region, RegionKind, merge_lines
-from fernshale.core.merge.moved_blocks import carried_moves, find_moves, order_after
+from fernshale.core.merge.moved_blocks import applicable_moves, find_moves, order_after
 from fernshale.core.merge.text_style import StyledLines, can_encode, indent_of, one_encoding, read_lines, respelled
 from fernshale.core.merge.token_merge import merge_finer
 
@@ -208,7 +208,7 @@ def _follow_moves(merge: TextMerge) -> TextMerge:
     for mover in ("mine", "incoming"):
         text, other = (merge.mine, merge.incoming) if mover == "mine" else (merge.incoming, merge.mine)
         moves = find_moves(merge.base, text)
-        carried = carried_moves(moves, merge.base, other) if moves else None
+        carried = applicable_moves(moves, merge.base, other) if moves else None
         if carried is None:
             continue
         order = tuple(order_after(len(other), carried))

@@ -31,7 +31,7 @@ class PluginWishes:
     """Decisions of the user about plugins, by id: keep the copy as it is, leave it out for now, use this exact version."""
 
     hold: frozenset[str] = frozenset()
-    aside: frozenset[str] = frozenset()
+    left_out: frozenset[str] = frozenset()
     pinned: frozenset[tuple[str, str]] = frozenset()
 
     def allows(self, id: str, version: str) -> bool:

@@ -199,7 +199,7 @@ class Program:
             if id in self._follow:
                 terms.append((self._follow[id], 1.0))
             self._rows.append(_Row(None, tuple(terms), 1, 1))
-            if id in wishes.aside:
+            if id in wishes.left_out:
                 self._rows.append(_Row(None, ((self._out[id], 1.0),), 1, 1))
             elif id in wishes.hold:
                 self._rows.append(_Row(None, ((self._out[id], 1.0),), 0, 0))

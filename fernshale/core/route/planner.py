@@ -26,7 +26,7 @@ PlanAction = Literal[
     "stay", "update", "reported to work", "preview only", "revision only", "untested",
     "follow", "add", "hold", "left out", "nothing",
 ]  # fmt: skip
-UNSURE: tuple[PlanAction, ...] = ("reported to work", "preview only", "revision only", "untested")
+NEED_DECISION: tuple[PlanAction, ...] = ("reported to work", "preview only", "revision only", "untested")
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,7 +158,7 @@ def _why(item: PluginCandidate, shelf: Shelf, to: str) -> str:
 
 
 def _left_out(field: CandidateTable, here: InstalledPlugin, shelf: Shelf, to: str) -> PluginStep:
-    if here.id in field.wishes.aside:
+    if here.id in field.wishes.left_out:
         return PluginStep(here.id, here.version, "", "left out", "as you decided")
     known = ", ".join(item.version for item in shelf.releases_of(here.id))
     if not known:
@@ -208,7 +208,7 @@ def _conflicts(
 ) -> Iterator[Conflict]:
     told: set[tuple[Claim, ...]] = set()
     for id in choice.left_out:
-        if id in field.wishes.aside:
+        if id in field.wishes.left_out:
             continue
         claims = program.explain(id, choice)
         if claims and claims not in told:

@@ -47,6 +47,7 @@ class BlobWriter:
         return digest
 
     def whole(self, data: bytes, digest: bytes, kind: int = 0) -> None:
+        """Keep content in one piece, unless it is kept already. Raises KeepFailed."""
         if digest in self._pack.digests or self._is_there(digest):
             return
         try:

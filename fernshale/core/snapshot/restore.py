@@ -266,7 +266,8 @@ class _Writer:
         self._given = 0o666 & ~_umask()
 
     def put(self, file: _File, digest: bytes, content: memoryview | None) -> None:
-        """Write a file; its content is read from the store if it is not in memory."""
+        """Write a file; its content is read from the store if it is not in memory. Raises MisuseError where a folder
+        has its path."""
         path = file.path
         target = f"{self._root}/{path}"
         if self.is_fresh:

@@ -37,11 +37,11 @@ class Origin:
 
     `respelled` files differ only in line ends or encoding, and count as `same`, too. `mixture` are files that equal
     another release, by its name; `leftovers` are files that only older releases had, by the last that had them.
-    `sure` is the confidence 0..1; `telling` files distinguish the release from the `runner_up`.
+    `confidence` is from 0 to 1; `telling` files distinguish the release from the `runner_up`.
     """
 
     name: str
-    sure: float
+    confidence: float
     score: float
     runner_up: str
     telling: int
@@ -82,7 +82,7 @@ def find_origin(
     rival = others[0] if others else best
     for_best, for_rival = _votes(best, rival, equal)
     # A file that equals one release and not the other hardly ever does so by chance.
-    sure = (for_best + 0.1) / (for_best + for_rival + 0.2) if others else 1.0
+    confidence = (for_best + 0.1) / (for_best + for_rival + 0.2) if others else 1.0
     ranking = tuple(Rank(index.names[at], float(scores[at]), int(same_files[at])) for at in order)
 
     def paths(rows: np.ndarray) -> tuple[TreePath, ...]:
@@ -96,7 +96,7 @@ def find_origin(
     edited = tuple(path for path in paths(there & in_best & ~equal[:, best]) if path not in mixed)
     return Origin(
         index.names[best],
-        float(sure * min(1.0, 2 * scores[best])),
+        float(confidence * min(1.0, 2 * scores[best])),
         float(scores[best]),
         index.names[rival] if others else "",
         int(for_best + for_rival),

@@ -144,7 +144,7 @@ def test_one_change_by_hand_is_offered_at_the_other_places(tree: Tree) -> None:
     file.write_text(file.read_text().replace("wick.light_up('hall', 3)", "wick.glow(3 * DAY, 'hall')"))
     cause = _look(crossing).build.causes[0]
     fix = cause.fixes[0]
-    assert fix.rule.id.startswith("learned-") and not fix.is_sure and "game.py:2" in fix.rule.why
+    assert fix.rule.id.startswith("learned-") and not fix.is_automatic and "game.py:2" in fix.rule.why
     assert [edit.new for edit in fix.edits] == ["wick.glow(hours[4] * DAY, 'cellar')", "wick.glow(1 * DAY, other())"]
     _take(crossing, f"cause:{cause.cause.key}", fix.rule.id)
     assert "x = wick.glow(hours[4] * DAY, 'cellar')\nwick.glow(1 * DAY, other())\n" in file.read_text()
@@ -255,14 +255,18 @@ def test_the_user_says_how_far_rounds_go_and_what_is_put_off(tree: Tree) -> None
     _take(crossing, "engine:sites", "apply")
     choose_confidence(crossing, 2.0)
     assert build_and_fix(crossing, Author("test"), Work(on_line=_quiet)) == "no high-confidence fixes are left"
-    assert not _look(crossing).build.sure
+    assert not _look(crossing).build.automatic
     choose_confidence(crossing, 0.9)
     (cause,) = (item.cause for item in _look(crossing).build.causes)
     _take(crossing, f"cause:{cause.key}", "later")
     view = _look(crossing).build
-    assert view.causes[0].put_off and not view.sure
+    assert view.causes[0].put_off and not view.automatic
     (open_item,) = (item for item in view.items if item.key == f"cause:{cause.key}")
-    assert open_item.detail == "put off" and open_item.options and not any(way.sure for way in open_item.options)
+    assert (
+        open_item.detail == "put off"
+        and open_item.options
+        and not any(option.is_automatic for option in open_item.options)
+    )
     assert build_and_fix(crossing, Author("test"), Work(on_line=_quiet)) == "no high-confidence fixes are left"
     _take(crossing, f"cause:{cause.key}", "now")
     assert build_and_fix(crossing, Author("test"), Work(on_line=_quiet)) == "it compiles and links"
@@ -298,7 +302,7 @@ def test_a_plugin_in_the_generators_way_can_be_set_aside(tree: Tree) -> None:
     _take(crossing, "engine:generate", "aside snuffer")
     overview = _look(crossing)
     assert not any(item.key == "engine:generate" for item in overview.items)
-    assert [item.id for item in overview.plugins.aside] == ["snuffer"]
+    assert [item.id for item in overview.plugins.left_out] == ["snuffer"]
 
 
 def test_a_default_that_changed_under_a_call_is_a_item_of_its_own(tree: Tree) -> None:
@@ -403,7 +407,7 @@ def test_a_member_put_into_one_class_is_offered_for_the_others(tree: Tree) -> No
     file.write_text(file.read_text().replace("    glows = 1\n", f"    glows = 1\n{member}"))
     cause = next(item for item in _look(crossing).build.causes if item.cause.symbol == "describe")
     (fix,) = cause.fixes
-    assert fix.rule.kind == "add-member" and "as you changed it in game.py:" in fix.rule.why and not fix.is_sure
+    assert fix.rule.kind == "add-member" and "as you changed it in game.py:" in fix.rule.why and not fix.is_automatic
     _take(crossing, f"cause:{cause.cause.key}", fix.rule.id)
     assert file.read_text().endswith(f"    thick = 2\n{member}")
     _take(crossing, "build:run", "build")

@@ -37,7 +37,7 @@ def test_a_copy_is_found_by_content_and_brought_along(tree: Tree) -> None:
     wick, crossing = _begin(tree, _MINE)
     (item,) = _items(crossing)
     assert "our_glow.py is a copy of the engine's glow.glim" in item.title and not item.needs_you
-    assert [(way.id, way.sure) for way in item.options] == [("merge", True), ("leave", False)]
+    assert [(way.id, way.is_automatic) for way in item.options] == [("merge", True), ("leave", False)]
     _take(crossing, item.key, "merge")
     text = (wick.project / "our_glow.py").read_text()
     assert text == _MINE.replace("shine(lamp_2)", "gleam(lamp_2)") + "output all = sum(glow)\n"

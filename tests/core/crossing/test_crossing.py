@@ -133,7 +133,7 @@ def test_fix_here_in_file_and_everywhere(tree: Tree, token: CancelToken) -> None
     overview = _look(crossing)
     (cause,) = overview.build.causes
     fix = cause.fixes[0]
-    assert (cause.cause.count, fix.clears, len(fix.edits), fix.is_sure) == (3, 3, 3, True)
+    assert (cause.cause.count, fix.clears, len(fix.edits), fix.is_automatic) == (3, 3, 3, True)
     place = next(edit for edit in fix.edits if edit.path == "more.py")
     here = UseRuleAt(fix.rule.id, "here", place.path, place.line, place.start)
     carry_out(crossing, here, Author("you"), Work(token=token))

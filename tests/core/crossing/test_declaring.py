@@ -91,9 +91,9 @@ def test_what_a_checker_wants_said_is_said(tree: Tree) -> None:
     assert empty.cause.count >= 2 and empty.fixes[0].clears == empty.cause.count
     # What a checker is to believe takes a person's word; what it can see by itself does not.
     assert (
-        not empty.fixes[0].is_sure
-        and causes["number", "tide"].fixes[0].is_sure
-        and causes["no type", "here"].fixes[0].is_sure
+        not empty.fixes[0].is_automatic
+        and causes["number", "tide"].fixes[0].is_automatic
+        and causes["no type", "here"].fixes[0].is_automatic
     )
     act(crossing, empty.key, empty.fixes[0].rule.id)
     build_and_fix(crossing, Author("test"), Work())

@@ -72,7 +72,7 @@ def test_without_a_generator_nothing_is_removed_and_a_person_is_asked(tree: Tree
     _take(crossing, "build:run", "build")  # which might have made them
     (key,) = (key for key in _items(crossing) if key.startswith("engine:stale:"))
     item = _items(crossing)[key]
-    assert item.needs_you and not any(option.sure for option in item.options)
+    assert item.needs_you and not any(option.is_automatic for option in item.options)
     assert (
         "made/startup.txt" in item.detail
         and "tool.lock" not in item.detail

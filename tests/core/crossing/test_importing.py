@@ -68,7 +68,7 @@ def test_a_name_is_brought_in(name: str, tree: Tree) -> None:
         act(crossing, key, way)
     (cause,) = inspect(crossing, Work()).build.causes
     (fix,) = (fix for fix in cause.fixes if fix.rule.kind == "import")
-    assert fix.rule.text == line and fix.is_sure and fix.clears == 1
+    assert fix.rule.text == line and fix.is_automatic and fix.clears == 1
     assert [edit.path for edit in fix.edits] == [next(iter(game))]
 
 
@@ -98,7 +98,7 @@ def test_a_class_that_is_only_announced_is_brought_in_whole(name: str, tree: Tre
     act(crossing, "build:run", "build")
     (view,) = inspect(crossing, Work()).build.causes
     assert (view.cause.kind, view.cause.symbol) == ("incomplete type", "Pier")
-    assert view.fixes[0].rule.text == '#include "rush/pier.hpp"' and view.fixes[0].is_sure
+    assert view.fixes[0].rule.text == '#include "rush/pier.hpp"' and view.fixes[0].is_automatic
     act(crossing, f"cause:{view.cause.key}", view.fixes[0].rule.id)
     act(crossing, "build:run", "build")
     assert inspect(crossing, Work()).build.passed

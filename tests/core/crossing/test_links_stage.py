@@ -139,13 +139,13 @@ def test_everything_sure_is_relinked_in_one_step_that_can_be_taken_back(tree: Tr
     wick, crossing = _crossing(tree)
     before = listing(wick.project)
     view = _look(crossing).links
-    assert {item.id: item.sure[0].id for item in view.missing} == {
+    assert {item.id: item.automatic[0].id for item in view.missing} == {
         "old-1": "111-fresh",
         "old-2": "222-fresh",
         "addons/snuffer/glow.png": "addons/snuffer/art/glow.png",
     }
     for item in view.missing:
-        _take(crossing, f"{'file' if item.is_file else 'links'}:{item.id}", item.sure[0].id)
+        _take(crossing, f"{'file' if item.is_file else 'links'}:{item.id}", item.automatic[0].id)
     now = listing(wick.project)
     text = before["rooms/1.json"][0]
     wanted = (
@@ -283,7 +283,7 @@ def test_where_the_merge_moved_a_file_is_asked_of_the_merge(tree: Tree) -> None:
     crossing = cross_wick(wick)
     _take(crossing, "plugin:snuffer", "take")
     (item,) = _look(crossing).links.missing
-    assert item.candidates[0].id == "addons/snuffer/words/brief.txt" and item.sure
+    assert item.candidates[0].id == "addons/snuffer/words/brief.txt" and item.automatic
     assert "addons/snuffer/note.txt is addons/snuffer/words/brief.txt now" in item.candidates[0].evidence
     entry = crossing.logbook()[-1].id
     undo(crossing, entry, Work())
@@ -298,7 +298,7 @@ def test_an_empty_reference_gets_what_it_held_before_or_what_its_like_hold(tree:
     view = _look(crossing).links
     items = {item.key: item for item in view.items}
     lamp = items["expect:lit:rooms/0.json"].options[0]
-    assert (lamp.id, lamp.sure) == ("set 111-fresh", False)
+    assert (lamp.id, lamp.is_automatic) == ("set 111-fresh", False)
     assert lamp.evidence == ("it held old-1 before the crossing, which is called this now",)
     # It held nothing before, and what is not allowed is not proposed.
     shade = [way for way in items["expect:shade:plans/hall.plan"].options if way.id]
@@ -310,9 +310,11 @@ def test_an_empty_reference_gets_what_it_held_before_or_what_its_like_hold(tree:
     assert "expect:lit:rooms/0.json" not in {item.key for item in _look(crossing).links.items}
 
 
-@pytest.mark.parametrize(("beside", "is_sure"), [("", True), (' "hue": [1, 2],', True), (' "old": [1, 2],', False)])
+@pytest.mark.parametrize(
+    ("beside", "is_automatic"), [("", True), (' "hue": [1, 2],', True), (' "old": [1, 2],', False)]
+)
 def test_a_data_rule_that_drops_more_than_a_plain_value_waits_for_a_person(
-    tree: Tree, beside: str, is_sure: bool
+    tree: Tree, beside: str, is_automatic: bool
 ) -> None:
     wick = make_wick(tree)
     (wick.project / "rooms").mkdir()
@@ -324,5 +326,5 @@ def test_a_data_rule_that_drops_more_than_a_plain_value_waits_for_a_person(
     _take(crossing, "engine:sites", "apply")
     open_item = next(item for item in _look(crossing).items if item.key == "data:slim")
     option = open_item.options[0]
-    assert option.sure == is_sure and open_item.needs_you != is_sure
-    assert is_sure or any("never applied automatically" in line and "[1, 2]" in line for line in option.evidence)
+    assert option.is_automatic == is_automatic and open_item.needs_you != is_automatic
+    assert is_automatic or any("never applied automatically" in line and "[1, 2]" in line for line in option.evidence)

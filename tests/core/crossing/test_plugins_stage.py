@@ -102,7 +102,7 @@ def test_what_was_decided_in_another_project_is_offered_and_not_taken(tree: Tree
     offers = {item.key: item.options[0] for item in view.items}
     assert offers[f"merge:{first.id}"].id == "incoming"
     assert any("theirs is brighter" in words for words in offers[f"merge:{first.id}"].evidence)
-    assert offers[f"merge:{second.id}"].id == "again" and not offers[f"merge:{second.id}"].sure
+    assert offers[f"merge:{second.id}"].id == "again" and not offers[f"merge:{second.id}"].is_automatic
     _settle(crossing, f"merge:{second.id}", "again")
     assert _view(crossing)[0].choices[second.id].text == "    lamp(2, 7)\n"
 
@@ -183,7 +183,7 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
     assert "snuffer 1: it flickers. It returns with a release of it that accepts 2.0" in report_markdown(
         report_data(overview, crossing)
     )
-    assert report_data(overview, crossing)["aside"][0]["plugin"] == "snuffer"
+    assert report_data(overview, crossing)["left_out"][0]["plugin"] == "snuffer"
     settings.write_text(settings.read_text().replace("3", "4"))
     _settle(crossing, "aside:snuffer", "return")
     assert json.loads(settings.read_text()) == {"on": ["hood", "snuffer"], "size": 4}

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import ProjectError
-from fernshale.core.crossing.record.automation import put_off, sure_from
+from fernshale.core.crossing.record.automation import automatic_from, put_off
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import NEWEST_SNAPSHOT, START
 from fernshale.core.crossing.record.last_build import LAST_BUILD, ROUNDS
@@ -50,7 +50,7 @@ def test_a_database_without_a_version_opens_and_keeps_everything(tmp_path: Path,
         assert [item.total for item in crossing.read(ROUNDS)] == [3]
         last = crossing.read(LAST_BUILD)
         assert last is not None and not last.passed and last.release == "2.0"
-        assert sure_from(crossing) == 0.8 and put_off(crossing) == {"some cause"}
+        assert automatic_from(crossing) == 0.8 and put_off(crossing) == {"some cause"}
     assert _version(folder) == 2
 
 

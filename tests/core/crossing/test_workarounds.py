@@ -46,7 +46,7 @@ def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
     ini = wick.project / "candle.ini"
     before = ini.read_bytes()
     (open_item,) = _items(crossing)
-    assert open_item.key == "workaround:2.0:0:candle.ini" and open_item.options[0].sure
+    assert open_item.key == "workaround:2.0:0:candle.ini" and open_item.options[0].is_automatic
     _take(crossing, open_item.key, "add")
     note = "; can go with 2.1: 2.0 flickers"
     assert ini.read_text() == f"; the game\nwick = 1.4   ; engine\n{note}\nflicker = off\n"
@@ -74,7 +74,7 @@ def test_a_line_goes_when_the_target_does_not_need_it(tree: Tree, noted: bool, s
     ini.write_text(before + note + "flicker = off\n")
     crossing = cross_wick(wick)
     (open_item,) = _items(crossing)
-    assert [(way.id, way.sure) for way in open_item.options] == [("remove", sure), ("keep", False)]
+    assert [(way.id, way.is_automatic) for way in open_item.options] == [("remove", sure), ("keep", False)]
     (debt,) = (item for item in find_outstanding(inspect(crossing, Work()), crossing) if item.kind == "line")
     assert debt.ready == "2.0 does not need it"
     if sure:

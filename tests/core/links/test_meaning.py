@@ -14,7 +14,7 @@ from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import MissingReference, find_missing_references
 from fernshale.core.links.reference_reader import with_includes
 from fernshale.core.links.relink import replacements, rewrite
-from fernshale.core.links.renamed_targets import SURE, TargetEvidence, Told
+from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE, StatedRenames, TargetEvidence
 from fernshale.core.links.targets import LinkSide
 from fernshale.core.profile.model import IdPattern, LinkShape, PathPattern
 from fernshale.core.profile.read import read_profile
@@ -30,14 +30,16 @@ def side(shape: LinkShape, files: Files) -> LinkSide:
     return LinkSide(index, there, there.get)
 
 
-def missing(shape: LinkShape, before: Files, now: Files, told: Told | None = None) -> dict[str, MissingReference]:
+def missing(
+    shape: LinkShape, before: Files, now: Files, told: StatedRenames | None = None
+) -> dict[str, MissingReference]:
     found = find_missing_references(side(shape, before), side(shape, now), {}, told or {}, CancelToken())
     return {item.id: item for item in found}
 
 
 def relinked(shape: LinkShape, now: Files, found: dict[str, MissingReference]) -> Files:
     here = side(shape, now)
-    chosen = [(item, way) for item in found.values() for way in item.sure]
+    chosen = [(item, way) for item in found.values() for way in item.automatic]
     changed = rewrite(here.index.rules, replacements(chosen), here.read)
     return {**now, **{str(path): data for path, data in changed.items()}}
 
@@ -73,12 +75,12 @@ def test_a_grove_after_an_update(format: Format, named: bool, tmp_path) -> None:
 def _is_right(item: MissingReference, grove: Grove) -> bool:
     """Whether the first proposals are right; one that is sure and wrong fails the test."""
     wanted = grove.right[item.id]
-    for way in item.sure:
+    for way in item.automatic:
         for use, slot in zip(item.uses, item.slots, strict=True):
             if use in item.uses_in(way.slots):
                 assert way.id == (wanted[slot.split()[0]] if isinstance(wanted, dict) else wanted), item
     if wanted is None:
-        return not item.sure
+        return not item.automatic
     if isinstance(wanted, dict):
         parts = [way for way in item.candidates if way.slots]
         return bool(parts) and all(wanted[slot.split()[0]] == way.id for way in parts for slot in way.slots)
@@ -112,8 +114,8 @@ def test_one_registry_that_declares_everything() -> None:
         {"all.json": json.dumps({"things": rows}, indent=1).encode(), "s.json": scene},
     )
     assert found.keys() == {*right, *gone}
-    assert {id: found[id].sure[0].id for id in right if found[id].sure} == right
-    assert not any(found[id].sure for id in gone)
+    assert {id: found[id].automatic[0].id for id in right if found[id].automatic} == right
+    assert not any(found[id].automatic for id in gone)
 
 
 def test_an_id_that_lies_beside_a_picture_follows_the_picture() -> None:
@@ -127,7 +129,7 @@ def test_an_id_that_lies_beside_a_picture_follows_the_picture() -> None:
     now |= {f"b/{n}-new.png.meta": f"guid: bb{name}bb\n".encode() for n, name in enumerate(pictures)}
     scene = {"own.scene": b" ".join(b"guid=aa%baa" % name.encode() for name in pictures)}
     found = missing(shape, before | scene, now | scene)
-    assert {id: item.sure[0].id for id, item in found.items()} == {f"aap{n}aa": f"bbp{n}bb" for n in range(5)}
+    assert {id: item.automatic[0].id for id, item in found.items()} == {f"aap{n}aa": f"bbp{n}bb" for n in range(5)}
 
 
 def test_paths_follow_files_and_are_spelled_as_they_were() -> None:
@@ -141,7 +143,7 @@ def test_paths_follow_files_and_are_spelled_as_they_were() -> None:
         "c.json": b'{"uri": "kit\\\\tex\\\\bark.png", "y": {"uri": "https://example.org/z.png"}, "z": {"uri": "./kit/tex/bark.png"}}',
     }
     found = missing(shape, before | own, now | own)
-    assert {id: item.sure[0].id for id, item in found.items()} == {
+    assert {id: item.automatic[0].id for id, item in found.items()} == {
         "kit/tex/bark.png": "kit/v2/bark_01.png",
         "kit/tex/my leaf.png": "kit/v2/my leaf.png",
     }
@@ -177,7 +179,7 @@ def test_two_that_are_equally_good_are_not_sure() -> None:
     }
     own = {"mine.json": b'{"mesh": "one"}'}
     item = missing(_JSON, before | own, now | own)["one"]
-    assert len(item.candidates) == 2 and not item.sure
+    assert len(item.candidates) == 2 and not item.automatic
 
 
 def test_what_dangled_before_is_told_apart_and_a_note_outranks_likeness() -> None:
@@ -187,14 +189,16 @@ def test_what_dangled_before_is_told_apart_and_a_note_outranks_likeness() -> Non
     found = missing(_JSON, before | own, now | own, {("one", "three"): TargetEvidence(0.97, "the notes say so")})
     assert found["nobody"].before and not found["nobody"].candidates
     assert not found["one"].before
-    assert {way.id: way.score >= SURE for way in found["one"].candidates}["three"] or not found["one"].sure
+    assert {way.id: way.score >= AUTOMATIC_SCORE for way in found["one"].candidates}["three"] or not found[
+        "one"
+    ].automatic
 
 
 def test_all_assets_removed_and_none_like_them() -> None:
     before = {f"kit/{n}.json": _file(f"id{n:04}", look="stone", size=n) for n in range(30)}
     now = {f"new/{n}.json": _file(f"zz{n:04}", sound="bell", volume=n * 7) for n in range(30)}
     own = {"mine.json": json.dumps({"parts": [{"mesh": f"id{n:04}"} for n in range(30)]}).encode()}
-    assert not any(item.sure for item in missing(_JSON, before | own, now | own).values())
+    assert not any(item.automatic for item in missing(_JSON, before | own, now | own).values())
 
 
 def test_what_assets_include_is_followed_and_what_code_includes_is_left_to_its_compiler() -> None:

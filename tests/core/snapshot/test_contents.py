@@ -165,7 +165,7 @@ def test_two_processes_keep_and_restore_what_one_does(
     for module in (parallel_reading, restoring):
         monkeypatch.setattr(module, "is_worthwhile", lambda files, size: True)
     monkeypatch.setattr(parallel_reading, "_START_S", 0)
-    monkeypatch.setattr(restoring, "_START", 0)
+    monkeypatch.setattr(restoring, "_COST_OF_PROCESS", 0)
     counts: list[int] = []
     both = Store(tmp_path / "both")
     two = both.take(root, "", Work(lambda what, done, total: counts.append(done), token))

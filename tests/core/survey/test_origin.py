@@ -81,7 +81,7 @@ def test_line_ends_marks_and_encodings_alone_are_no_edits() -> None:
     }
     found = origin_of(mine, {"1.0": files, "2.0": {"crlf": b"other"}})
     assert found.name == "1.0" and found.edited == ("bin",)
-    assert set(found.respelled) == {"crlf", "mark", "utf16", "latin"} and found.sure > 0.8
+    assert set(found.respelled) == {"crlf", "mark", "utf16", "latin"} and found.confidence > 0.8
 
 
 def test_what_a_folder_says_is_believed_unless_its_files_say_otherwise() -> None:
@@ -94,7 +94,7 @@ def test_what_a_folder_says_is_believed_unless_its_files_say_otherwise() -> None
 
 def test_releases_that_are_alike_cannot_be_told_apart_and_that_is_said() -> None:
     found = origin_of(_ONE, {"1.0": _ONE, "1.1": _ONE})
-    assert found.sure == 0.5 and found.telling == 0
+    assert found.confidence == 0.5 and found.telling == 0
 
 
 @settings(max_examples=60, deadline=None)

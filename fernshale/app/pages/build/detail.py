@@ -136,9 +136,9 @@ def _blocks(overview: Overview, selection: Selection, change: ApiChange | None) 
         yield from _declarations(change, fix)
     if fix is not None and fix.rule.silent and cause is None:
         yield Words("No error is reported here: it compiles, and means something else now.", "!", "incoming")
-    if cause is not None and cause.aside:
-        yield Words(f"{cause.aside} had it and is left out. Return it, or switch off the code that uses it.")
-    is_unexplained = cause is not None and fix is None and not (cause.is_settled or cause.cause.under or cause.aside)
+    if cause is not None and cause.left_out:
+        yield Words(f"{cause.left_out} had it and is left out. Return it, or switch off the code that uses it.")
+    is_unexplained = cause is not None and fix is None and not (cause.is_settled or cause.cause.under or cause.left_out)
     if is_unexplained and cause is not None:
         for number, reason in enumerate(explain_nothing(cause, overview.build)):
             yield Words(reason, "Why no fix was found:" if not number else "")

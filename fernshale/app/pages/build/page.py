@@ -64,7 +64,9 @@ class BuildPage(Page):
         self._at: CodeEdit | None = None
         rounds = Card(self, "Errors per round")
         self._build = button(rounds, "Build", self._on_build, main=True, hint="F5")
-        self._sure = button(rounds, "Apply fixes", self._on_sure, hint="The high-confidence fixes of the last round")
+        self._apply_fixes = button(
+            rounds, "Apply fixes", self._apply_automatic, hint="The high-confidence fixes of the last round"
+        )
         self._rounds_button = button(
             rounds,
             "Build and fix automatically",
@@ -79,7 +81,7 @@ class BuildPage(Page):
         self._far.activated.connect(lambda at: self.session.choose_confidence(self._far.itemData(at)))
         rounds.head.addWidget(self._far)
         rounds.head.addWidget(self._rounds_button)
-        rounds.head.addWidget(self._sure)
+        rounds.head.addWidget(self._apply_fixes)
         rounds.head.addWidget(self._build)
         self._rounds = BarChart(rounds, "Errors per round, by owner", 80)
         rounds.body.setContentsMargins(11, 4, 9, 2)
@@ -123,22 +125,22 @@ class BuildPage(Page):
         self._in_file = button(self._card, "In this file", lambda: self._apply("file"))
         self._here = button(self._card, "Only here", lambda: self._apply("here"))
         self._edit = button(self._card, "Open in your editor", self._open, hint="E")
-        self._aside = button(
+        self._switch_off = button(
             self._card,
             "Switch off…",
-            self._on_aside,
+            self._open_switch_off_menu,
             hint="So that the rest compiles. It is a debt until it is switched on again",
         )
-        self._aside_menu = QMenu(self._aside)
+        self._switch_off_menu = QMenu(self._switch_off)
         for what in get_args(CodePart):
-            self._aside_menu.addAction(f"The {what}", partial(self._set_aside, what))
+            self._switch_off_menu.addAction(f"The {what}", partial(self._switch_off_part, what))
         self._return = button(self._card, "Switch on again", self._on_return, main=True)
         self._later = button(self._card, "Not now", self._on_later, hint="L")
         self._noted = button(self._card, "It is right as it is", self._on_noted)
         self._plugin_back = button(self._card, "", self._on_plugin_back)
         add_in_turn(row, self._cause_buttons())
         # Next to the title, so that the row below fits into a narrow window.
-        for made in (self._edit, self._aside):
+        for made in (self._edit, self._switch_off):
             self._card.head.addWidget(made)
         row.addStretch(1)
         self._card.body.addLayout(row)
@@ -165,14 +167,14 @@ class BuildPage(Page):
         can_build = overview.scan.profile.commands.build is not None
         self._build.setVisible(can_build)
         self._rounds.set_bars(tuple(round_bar(item) for item in view.rounds[-6:]) or (no_round(can_build),))
-        sure = len(view.sure)
-        self._sure.setVisible(sure > 0)
+        automatic = len(view.automatic)
+        self._apply_fixes.setVisible(automatic > 0)
         self._far.setVisible(bool(view.rounds))
-        nearest = min(range(len(_HOW_FAR)), key=lambda at: abs(_HOW_FAR[at] - view.sure_from))
+        nearest = min(range(len(_HOW_FAR)), key=lambda at: abs(_HOW_FAR[at] - view.automatic_from))
         self._far.setCurrentIndex(nearest)
         # A build before the project names the target says nothing about the target.
-        self._rounds_button.setVisible(sure > 0 and same_release(overview.scan.release, overview.setup.to))
-        self._sure.setText(f"Apply {count(sure, 'fix', 'fixes')}")
+        self._rounds_button.setVisible(automatic > 0 and same_release(overview.scan.release, overview.setup.to))
+        self._apply_fixes.setText(f"Apply {count(automatic, 'fix', 'fixes')}")
         self._build.setText("Build" if not view.rounds else "Build again")
         self._fill_causes()
 
@@ -315,8 +317,8 @@ class BuildPage(Page):
         many = len(fix.edits) if fix else 0
         is_settled = cause is not None and cause.is_settled
         self._noted.setVisible(self._notable() is not None)
-        self._plugin_back.setVisible(cause is not None and bool(cause.aside) and not is_settled)
-        self._plugin_back.setText(f"Return {cause.aside}" if cause is not None else "")
+        self._plugin_back.setVisible(cause is not None and bool(cause.left_out) and not is_settled)
+        self._plugin_back.setText(f"Return {cause.left_out}" if cause is not None else "")
         self._everywhere.setVisible(fix is not None)
         self._everywhere.setText(f"Apply everywhere  {many}" if many else "Remove and generate again")
         for made in (self._in_file, self._here):
@@ -327,7 +329,7 @@ class BuildPage(Page):
         self._later.setText("List it again" if is_listed_last else "Not now")
         has_place = cause is not None or fix is not None or default is not None
         self._edit.setVisible(has_place and selection.accepted is None)
-        self._aside.setVisible(cause is not None and cause.cause.owner == "own" and cause.open > 0)
+        self._switch_off.setVisible(cause is not None and cause.cause.owner == "own" and cause.open > 0)
         self._return.setVisible(selection.debt is not None)
 
     # -- intents
@@ -369,8 +371,8 @@ class BuildPage(Page):
 
     def _on_plugin_back(self) -> None:
         cause, _ = self._current()
-        if cause is not None and cause.aside:
-            self.session.carry_out(ReturnPluginForCause(cause.cause.key, cause.aside), f"returning {cause.aside}")
+        if cause is not None and cause.left_out:
+            self.session.carry_out(ReturnPluginForCause(cause.cause.key, cause.left_out), f"returning {cause.left_out}")
 
     def _debt(self) -> Debt | None:
         chosen = self._causes.current()
@@ -383,10 +385,10 @@ class BuildPage(Page):
         if debt is not None:
             self.session.carry_out(SwitchCodeOn(debt.entry), f"switching on: {debt.title}")
 
-    def _on_aside(self) -> None:
-        self._aside_menu.popup(self._aside.mapToGlobal(self._aside.rect().bottomLeft()))
+    def _open_switch_off_menu(self) -> None:
+        self._switch_off_menu.popup(self._switch_off.mapToGlobal(self._switch_off.rect().bottomLeft()))
 
-    def _set_aside(self, what: CodePart) -> None:
+    def _switch_off_part(self, what: CodePart) -> None:
         cause, _ = self._current()
         if cause is not None:
             self.session.carry_out(SwitchCodeOff(cause.cause.key, what), f"switching off the {what}")
@@ -428,5 +430,5 @@ class BuildPage(Page):
     def _on_rounds(self) -> None:
         self.session.build_and_fix()
 
-    def _on_sure(self) -> None:
+    def _apply_automatic(self) -> None:
         self.session.apply_confident_fixes()

@@ -55,7 +55,7 @@ def cause_row(item: CauseView, most: int) -> Row:
     elif fix is None:
         sub = " · ".join(notes if cause.under else [*notes, "no fix found"])
     else:
-        sub = " · ".join([*notes, "high confidence" if fix.is_sure else "check it"])
+        sub = " · ".join([*notes, "high confidence" if fix.is_automatic else "check it"])
     right = f"clears {fix.clears}" if fix else str(item.open) if item.open else ""
     title = f"   {cause.title}" if cause.under else cause.title
     return Row(

@@ -48,7 +48,7 @@ class ItemOf:
 
 
 @dataclass(frozen=True, slots=True)
-class AsideOf:
+class LeftOutOf:
     """A plugin that is left out."""
 
     id: str
@@ -93,22 +93,22 @@ def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, .
             )
     for plugin in view.plugins:
         rows += _plugin_rows(plugin, overview, unfolded)
-    if view.aside:
-        rows.append(Row("Left out", right=str(len(view.aside)), heading=True))
-        for item in view.aside:
+    if view.left_out:
+        rows.append(Row("Left out", right=str(len(view.left_out)), heading=True))
+        for item in view.left_out:
             title = f"{item.id} {item.version}"
-            rows.append(Row(title, f"returns with {item.condition}", "", "◌", "base", payload=AsideOf(item.id)))
+            rows.append(Row(title, f"returns with {item.condition}", "", "◌", "base", payload=LeftOutOf(item.id)))
     return tuple(rows)
 
 
 def plugin_steps(overview: Overview) -> list[Item]:
     """Items about plugins other than merging: leaving one out, building one."""
-    aside = {item.id for item in overview.plugins.aside}
+    left_out = {item.id for item in overview.plugins.left_out}
     keys = ("rebuild:", "aside:")
     return [
         open_item
         for open_item in overview.plugins.items
-        if open_item.key.startswith(keys) and open_item.key.partition(":")[2] not in aside
+        if open_item.key.startswith(keys) and open_item.key.partition(":")[2] not in left_out
     ]
 
 

@@ -21,10 +21,10 @@ from fernshale.api.merging import ask, below, decision_key, file_lines
 from fernshale.app.dialogs.questions import ask_yes
 from fernshale.app.pages.base import Page
 from fernshale.app.pages.plugins.files import (
-    AsideOf,
     FileOf,
     GroupOf,
     ItemOf,
+    LeftOutOf,
     ReadyOf,
     file_rows,
     is_odd,
@@ -124,7 +124,7 @@ class PluginsPage(Page):
                 if item.place.endswith(f"/{path}"):
                     self._files.select(FileOf(view.plugin.id, path))
         if not self._files.select(ItemOf(item.key)) and item.key.startswith("aside:"):
-            self._files.select(AsideOf(item.key.removeprefix("aside:")))
+            self._files.select(LeftOutOf(item.key.removeprefix("aside:")))
 
     def find_text(self, words: str) -> bool:
         return self._text.find_text(words) or self._files.find_text(words)
@@ -149,8 +149,8 @@ class PluginsPage(Page):
         self._cards, self._in_text = [], []
         for made in (self._previous, self._next, self._preview, self._take):
             made.setVisible(False)
-        if isinstance(payload, AsideOf):
-            self._show_aside(payload.id)
+        if isinstance(payload, LeftOutOf):
+            self._show_left_out(payload.id)
             return
         if isinstance(payload, ItemOf):
             self._show_step(payload.key)
@@ -201,9 +201,9 @@ class PluginsPage(Page):
             f"decision {here[0]} of {len(left)}" if len(here) == 1 else f"decisions {here[0]}–{here[-1]} of {len(left)}"
         )
 
-    def _show_aside(self, id: str) -> None:
+    def _show_left_out(self, id: str) -> None:
         assert self._overview is not None
-        item = next((item for item in self._overview.plugins.aside if item.id == id), None)
+        item = next((item for item in self._overview.plugins.left_out if item.id == id), None)
         if item is None:
             return
         self._card.set_title(f"{item.id} {item.version}", "left out")

@@ -97,7 +97,7 @@ def find_left_out(crossing: Crossing, scan: ProjectScan | None) -> tuple[PluginL
     return tuple(found)
 
 
-def files_aside(crossing: Crossing) -> dict[str, tuple[TreePath, ...]]:
+def left_out_files(crossing: Crossing) -> dict[str, tuple[TreePath, ...]]:
     """The files of each plugin that is left out, with their paths in the project."""
     return {
         entry.about.removeprefix(_ABOUT): tuple(file.path for file in entry.changes.files) if entry.changes else ()

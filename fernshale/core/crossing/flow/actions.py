@@ -6,7 +6,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.handlers import Handlers, record_choice
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.actions import Action, Author, Choose, read_action
-from fernshale.core.crossing.record.automation import keep_sure_from
+from fernshale.core.crossing.record.automation import keep_automatic_from
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.stages.build import actions as build_actions
 from fernshale.core.crossing.stages.build import automatic
@@ -61,7 +61,7 @@ def withdraw(crossing: Crossing, key: str) -> None:
 def choose_confidence(crossing: Crossing, value: float) -> None:
     """Set the confidence from which fixes are applied automatically. Raises MisuseError."""
     with crossing.acting():
-        keep_sure_from(crossing, value)
+        keep_automatic_from(crossing, value)
 
 
 def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> int:

@@ -95,9 +95,9 @@ def _next_step(
             )
             return Step(stage, open_item, action, Author(RECORDED, known.why))
         for option in open_item.options:
-            if option.sure and (sure := choose(open_item, option.id)) is not None:
+            if option.is_automatic and (automatic := choose(open_item, option.id)) is not None:
                 why = "; ".join(part for part in option.evidence if part)
-                return Step(stage, open_item, sure, Author(AUTOMATIC, why))
+                return Step(stage, open_item, automatic, Author(AUTOMATIC, why))
     return None
 
 

@@ -28,7 +28,7 @@ ContentState = Literal["copy", "same", "differs"]
 
 
 @dataclass(frozen=True, slots=True)
-class Carried:
+class ImportedFile:
     """A file that is chosen or needed: its source, its destination, the state of that place, and the reason, in words."""
 
     path: TreePath
@@ -42,7 +42,7 @@ class ImportPlan:
     """All files to import, and dependencies that were not found. `source` is the folder they come from."""
 
     source: Path
-    files: tuple[Carried, ...]
+    files: tuple[ImportedFile, ...]
     unmet: tuple[MissingDependency, ...]
 
     def count(self, state: ContentState) -> int:
@@ -50,7 +50,8 @@ class ImportPlan:
 
 
 def plan_import(scan: ProjectScan, source: Path, chosen: Sequence[str], into: str, token: CancelToken) -> ImportPlan:
-    """Find the dependencies of the `chosen` files and folders of `source`; writes nothing."""
+    """Find the dependencies of the `chosen` files and folders of `source`; writes nothing. Raises MisuseError for a path that
+    `source` does not have."""
     source = source.resolve()
     if not source.is_dir():
         raise MisuseError(f"{source} is not a folder")
@@ -88,12 +89,12 @@ def plan_import(scan: ProjectScan, source: Path, chosen: Sequence[str], into: st
     destination = Destination(there, lambda path: state(path) != "copy", found_there)
     closure = find_closure(shape, picked, at.keys(), read, destination, token)
     files = tuple(
-        Carried(at[item.path], item.path, state(item.path), _why(closure, item.path)) for item in closure.needed
+        ImportedFile(at[item.path], item.path, state(item.path), _why(closure, item.path)) for item in closure.needed
     )
     return ImportPlan(source, files, closure.unmet)
 
 
-def preview_carry(scan: ProjectScan, plan: ImportPlan, over: bool) -> ChangeSet:
+def preview_import(scan: ProjectScan, plan: ImportPlan, over: bool) -> ChangeSet:
     """The changes that an import would write; with `over` also where other files are replaced."""
     draft = Draft(scan.project)
     for item in plan.files:
@@ -109,7 +110,7 @@ def preview_carry(scan: ProjectScan, plan: ImportPlan, over: bool) -> ChangeSet:
 def import_content(crossing: Crossing, scan: ProjectScan, plan: ImportPlan, over: bool, why: str, work: Work) -> int:
     """Import as a step that can be undone; returns the id of the logbook entry. Raises MisuseError when there is nothing to
     import."""
-    changes = preview_carry(scan, plan, over)
+    changes = preview_import(scan, plan, over)
     if changes.is_empty:
         raise MisuseError("all of it is in the project already")
     title = f"{count(len(changes.files), 'file')} brought over from {plan.source.name}"

@@ -42,7 +42,7 @@ def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[Outstandin
             "plugin", f"{item.id} {item.version}", item.id, item.why, f"returns with {item.condition}",
             f"{item.ready} fits now" if item.ready else "", ReturnPlugin(item.id),
         )
-        for item in overview.plugins.aside
+        for item in overview.plugins.left_out
     ]  # fmt: skip
     found += [
         OutstandingDebt(

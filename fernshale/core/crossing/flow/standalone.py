@@ -22,7 +22,10 @@ from fernshale.core.snapshot.store import Store
 
 
 def write_changes(project: Path, changes: ChangeSet, stage: Stage, title: str, why: str, work: Work) -> str:
-    """Apply `changes`, as a step of the crossing where there is one; returns how to go back, in words."""
+    """Apply `changes`, as a step of the crossing where there is one; returns how to go back, in words.
+
+    Raises AnotherActs when another process is changing the project, ApplyFailed when nothing could be written.
+    """
     crossing = find_crossing(project)
     if crossing is not None:
         with crossing.acting():
@@ -45,7 +48,7 @@ def write_changes(project: Path, changes: ChangeSet, stage: Stage, title: str, w
 
 def write_links(tree: Path, linkage: Linkage, work: Work) -> str:
     """Write all high-confidence replacements of missing references as one change; returns how to go back, "" for no change."""
-    chosen = [(item, candidate) for item in linkage.missing for candidate in item.sure]
+    chosen = [(item, candidate) for item in linkage.missing for candidate in item.automatic]
     draft = Draft(tree.resolve())
     for path, data in rewrite(
         linkage.now.index.rules, replacements(chosen), lambda path: read_bytes(tree, path)

@@ -162,12 +162,12 @@ def _build(overview: Overview) -> _Parts:
             ("plain", f", {'down' if last.total <= view.rounds[-2].total else 'up'} from {view.rounds[-2].total}")
         ]
     parts += [("plain", ". ")]
-    clears = sum(item.fixes[0].clears for item in view.causes if item.fixes and item.fixes[0].is_sure)
+    clears = sum(item.fixes[0].clears for item in view.causes if item.fixes and item.fixes[0].is_automatic)
     if clears:
         parts += [
             (
                 "plain",
-                f"{count(len(view.sure), 'high-confidence fix', 'high-confidence fixes')} would clear ",
+                f"{count(len(view.automatic), 'high-confidence fix', 'high-confidence fixes')} would clear ",
             ),
             ("mine", str(clears)),
             ("plain", "."),
@@ -197,8 +197,8 @@ def _links(overview: Overview) -> _Parts:
         uses = sum(len(item.uses) for item in view.missing)
         missing = count(len(view.missing), "missing reference", "missing references")
         parts += [("alarm", missing), ("plain", f" in {count(uses, 'use')}")]
-        if view.sure:
-            parts += [("plain", ", "), ("mine", f"{len(view.sure)} of them with a high-confidence replacement")]
+        if view.automatic:
+            parts += [("plain", ", "), ("mine", f"{len(view.automatic)} of them with a high-confidence replacement")]
     else:
         parts.append(("mine", "none missing"))
     parts.append(("plain", "."))

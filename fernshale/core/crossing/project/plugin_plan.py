@@ -56,16 +56,16 @@ def said_key(plugin: Plugin) -> str:
 
 def read_wishes(crossing: Crossing) -> PluginWishes:
     """The decisions about plugins on the current leg."""
-    hold, aside, pinned = set(), set(), set()
+    hold, left_out, pinned = set(), set(), set()
     prefix = plugin_key(crossing.setup, "")
     for key, item in crossing.decisions().items():
         if key.startswith(prefix):
             id = key.removeprefix(prefix)
             hold |= {id} if item.choice == "keep" else set()
-            aside |= {id} if item.choice == "aside" else set()
+            left_out |= {id} if item.choice == "aside" else set()
             if item.choice.startswith(_VERSION):
                 pinned.add((id, item.choice.removeprefix(_VERSION)))
-    return PluginWishes(frozenset(hold), frozenset(aside), frozenset(pinned))
+    return PluginWishes(frozenset(hold), frozenset(left_out), frozenset(pinned))
 
 
 def is_wanted(step: PluginStep, crossing: Crossing) -> bool:

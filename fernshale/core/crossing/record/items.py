@@ -10,7 +10,8 @@ from fernshale.core.crossing.record.stage import Stage
 
 @dataclass(frozen=True, slots=True)
 class Option:
-    """One resolution of an item: its action, with evidence and confidence (0 to 1). A `sure` one may be carried out automatically.
+    """One resolution of an item: its action, with evidence and confidence (0 to 1). One that
+    `is_automatic` may be carried out without asking.
 
     Where `asks` is set, a person has to type the line of text that it names. Where `confirm` is set, a person has to read it
     and agree before the action is carried out.
@@ -20,7 +21,7 @@ class Option:
     title: str
     evidence: tuple[str, ...] = ()
     confidence: float = 0.5
-    sure: bool = False
+    is_automatic: bool = False
     asks: str = ""
     confirm: str = ""
 

@@ -61,9 +61,9 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
             for view in overview.plugins.plugins
             if view.ledger
         },
-        "aside": [
+        "left_out": [
             {"plugin": item.id, "version": item.version, "why": item.why, "until": item.condition, "ready": item.ready}
-            for item in overview.plugins.aside
+            for item in overview.plugins.left_out
         ],
         "rounds": [item.to_json() for item in overview.build.rounds],
         "members": [

@@ -65,7 +65,7 @@ def report_message(data: Data) -> str:
     )
     parts += _titled("\nAccepted", [f"- {row['what']}: {row['why']}" for row in data["accepted"]])
     debts = [f"- {row['title']}: {row['why']}" for row in data["debts"]]
-    debts += [f"- {row['plugin']} is left out until {row['until']}" for row in data["aside"]]
+    debts += [f"- {row['plugin']} is left out until {row['until']}" for row in data["left_out"]]
     parts += _titled("\nDebts", debts)
     return "\n".join(parts).rstrip() + "\n"
 
@@ -200,7 +200,7 @@ def _debts(data: Data, raw: Data) -> list[str]:
         f"- {item['title']} ({item['place']}): {item['why']}. {_code(as_is['key'])}"
         for item, as_is in zip(data["debts"], raw["debts"], strict=True)
     ]
-    for item in data["aside"]:
+    for item in data["left_out"]:
         ready = f"; {item['ready']} would fit now" if item["ready"] else ""
         parts.append(f"- {item['plugin']} {item['version']}: {item['why']}. It returns with {item['until']}{ready}.")
     return _titled("## Left out", parts)

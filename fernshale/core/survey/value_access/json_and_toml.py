@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 
 def find_json(text: str, pointer: str, path: str) -> tuple[FoundValue, ...]:
+    """The value at a JSON pointer, or none. Raises FormatError, naming `path`, for text that is not JSON."""
     try:
         load_json(text)
     except Malformed as error:
@@ -44,6 +45,7 @@ def _json_child(node: Node, name: str, source: bytes) -> Node | None:
 
 
 def find_toml(text: str, key: str, path: str) -> tuple[FoundValue, ...]:
+    """The values of a dotted key. Raises FormatError, naming `path`, for text that is not TOML."""
     try:
         load_toml(text)
     except Malformed as error:

@@ -29,14 +29,14 @@ def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> lis
     while True:
         work.check()
         scan = scan_crossing(crossing, work)
-        sure = inspect_build(scan, crossing, work.token).sure
-        fresh = [fix for fix in sure if fix.rule.id not in applied]
+        automatic = inspect_build(scan, crossing, work.token).automatic
+        fresh = [fix for fix in automatic if fix.rule.id not in applied]
         if not fresh:
             return list(applied.values())
         touched: set[TreePath] = set()
         for fix in fresh:
             if touched.isdisjoint(fix.files):  # else its places are not where they were
-                work.progress(fix.rule.name, len(applied), len(applied) + len(sure))
+                work.progress(fix.rule.name, len(applied), len(applied) + len(automatic))
                 applied[fix.rule.id] = fix, apply_fix(crossing, scan, ChosenEdits(fix), author, work)
                 touched.update(fix.files)
 

@@ -46,7 +46,7 @@ class FixSearch:
     near: OwnerContext
     scan: ProjectScan
 
-    def find(self, cause: Cause, sure_from: float) -> tuple[tuple[Fix, ...], tuple[RefusedRule, ...]]:
+    def find(self, cause: Cause, automatic_from: float) -> tuple[tuple[Fix, ...], tuple[RefusedRule, ...]]:
         """The fixes for a cause, best first, and the rules about it that were refused, each with the reason."""
         as_built, as_now = _lines(cause, self.shape), _lines(cause, self.near)
         # Worked out at most once, and only where a rule asks for it.
@@ -55,12 +55,12 @@ class FixSearch:
         for rule in self.live:
             case = Case(rule, cause, self.edits.get(rule.id, ()))
             if isinstance(rule, DeleteRule):
-                fixes += self._removal(rule, case, sure_from)
+                fixes += self._removal(rule, case, automatic_from)
                 continue
             reason = find_refusal(case)
             if not reason:
                 lines = as_now if case.names_symbol else as_built
-                fix = self._fix(case, lines, spans, sure_from)
+                fix = self._fix(case, lines, spans, automatic_from)
                 if fix is not None:
                     fixes.append(fix)
                     continue
@@ -74,17 +74,19 @@ class FixSearch:
         )
         return tuple(best), tuple(refused)
 
-    def _removal(self, rule: DeleteRule, case: Case, sure_from: float) -> list[Fix]:
+    def _removal(self, rule: DeleteRule, case: Case, automatic_from: float) -> list[Fix]:
         """The fix that removes the files of a rule, where the message is one it is for and there are such files."""
         removes = tuple(path for path in self.scan.manifest.paths() if matches(rule.files, path))
         if not any(case.messages_fit) or not removes:
             return []
         doubt = find_removal_doubt(self.scan, self.rules, rule, removes)
         confidence = BY_SYMBOL * rule.confidence
-        return [Fix(rule, self.rules.source(rule), (), removes, (), case.cause.count, confidence, sure_from, doubt)]
+        return [
+            Fix(rule, self.rules.source(rule), (), removes, (), case.cause.count, confidence, automatic_from, doubt)
+        ]
 
     def _fix(
-        self, case: Case, lines: list[set[Spot]], spans: Sequence[Callable[[], set[Spot]]], sure_from: float
+        self, case: Case, lines: list[set[Spot]], spans: Sequence[Callable[[], set[Spot]]], automatic_from: float
     ) -> Fix | None:
         """The fix of a rule for a cause; None where it matches at none of the places. `lines` are those of each error."""
         rule, cause, edits = case.rule, case.cause, case.edits
@@ -99,7 +101,7 @@ class FixSearch:
         clears = cause.count if case.adds_the_member else sum(bool(item & spots) for item in places)
         confidence = rule.confidence * (BY_SYMBOL if case.names_symbol else BY_LINE)
         doubt = find_doubt(rule, edits, self.rules, self.scan)
-        return Fix(rule, self.rules.source(rule), edits, (), here, clears, confidence, sure_from, doubt)
+        return Fix(rule, self.rules.source(rule), edits, (), here, clears, confidence, automatic_from, doubt)
 
     def _here(
         self, case: Case, lines: list[set[Spot]], spans: Sequence[Callable[[], set[Spot]]]

@@ -13,12 +13,12 @@ from fernshale.core.build.message_patterns import HEADER
 from fernshale.core.build.owners import all_places, find_owners
 from fernshale.core.build.rounds import cause_states
 from fernshale.core.crossing.deferred.code import find_debts
-from fernshale.core.crossing.deferred.plugins import files_aside, has_file
+from fernshale.core.crossing.deferred.plugins import has_file, left_out_files
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.interface_changes import Used, used_changes
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import read_texts
-from fernshale.core.crossing.record.automation import NEVER, put_off, sure_from
+from fernshale.core.crossing.record.automation import NEVER, automatic_from, put_off
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.last_build import LAST_BUILD, ROUNDS
@@ -73,7 +73,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
     can_build, decided = scan.profile.commands.build is not None, crossing.decisions()
     live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, scan, decided, token)
-    far, later = sure_from(crossing), put_off(crossing)
+    far, later = automatic_from(crossing), put_off(crossing)
     quiet = [
         *silent_fixes(rules, edits, scan, far),
         *([] if can_build else unchecked_fixes(rules, scan, far, token)),
@@ -100,17 +100,17 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
             rounds, (), silent, drift, find_debts(crossing), can_build, passed, items, far, defaults, pins, right
         )
     is_stale = last.fingerprint != fingerprint(crossing, scan, NOT_BUILT)
-    states, gone = cause_states(rounds), files_aside(crossing)
+    states, gone = cause_states(rounds), left_out_files(crossing)
     views = []
     searching = FixSearch(live, rules, edits, shape, near, scan)
     for cause in causes:
         is_later = cause.key in later
         fixes, refused = searching.find(cause, NEVER if is_later else far)
-        aside = "" if fixes else _aside_of(cause, gone)
+        left_out = "" if fixes else _left_out_plugin(cause, gone)
         open_ = _count_open(cause)
         is_settled = is_stale and not fixes and not open_
         state = states.get(cause.key, "new")
-        views.append(CauseView(cause, fixes, open_, state, is_later, aside, is_settled, refused))
+        views.append(CauseView(cause, fixes, open_, state, is_later, left_out, is_settled, refused))
     # A rule that an error leads to is not silent.
     told = {fix.rule.id for view in views for fix in view.fixes}
     silent = tuple(fix for fix in silent if fix.rule.id not in told)
@@ -120,7 +120,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     return BuildView(rounds, *found, is_stale, passed and not is_stale, items, far, defaults, pins, right)
 
 
-def _aside_of(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> str:
+def _left_out_plugin(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> str:
     """The plugin that is left out and had what a cause misses: a header, or the name it is used by."""
     for id, files in gone.items():
         if id in (cause.symbol, cause.scope) or (cause.kind == HEADER and has_file(files, cause.symbol)):

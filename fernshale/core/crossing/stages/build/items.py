@@ -78,20 +78,20 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
         place = f"{first.file}:{first.line}" if first.line else first.file
         title = f"{cause.title}, {count(view.open, 'place')}"
         options = tuple(
-            Option(UseRule(cause.key, fix.rule.id), fix.rule.name, fix.evidence, fix.confidence, fix.is_sure)
+            Option(UseRule(cause.key, fix.rule.id), fix.rule.name, fix.evidence, fix.confidence, fix.is_automatic)
             for fix in view.fixes
         )
         # Settled causes wait for the next build; causes that follow from another are fixed with it.
         if not view.is_settled and not cause.under:
-            aside = () if any(option.sure for option in options) else _debt_options(cause)
-            if view.aside:
-                words = (f"{view.aside} had it, and is left out",)
-                aside = (
-                    Option(ReturnPluginForCause(cause.key, view.aside), f"Return {view.aside}", words, 0.4),
-                    *aside,
+            debts = () if any(option.is_automatic for option in options) else _debt_options(cause)
+            if view.left_out:
+                words = (f"{view.left_out} had it, and is left out",)
+                debts = (
+                    Option(ReturnPluginForCause(cause.key, view.left_out), f"Return {view.left_out}", words, 0.4),
+                    *debts,
                 )
-            why = "put off" if view.put_off else f"{view.aside} is left out" if view.aside else ""
-            items.append(Item(view.key, Stage.BUILD, title, cause.owner, place, why, not options, (*options, *aside)))
+            why = "put off" if view.put_off else f"{view.left_out} is left out" if view.left_out else ""
+            items.append(Item(view.key, Stage.BUILD, title, cause.owner, place, why, not options, (*options, *debts)))
     return items
 
 
@@ -208,7 +208,11 @@ def silent_items(silent: Sequence[Fix], is_checked: bool) -> list[Item]:
             True,
             (
                 Option(
-                    UseSilentRule(fix.rule.id, fix.rule.id), fix.rule.name, fix.evidence, fix.confidence, fix.is_sure
+                    UseSilentRule(fix.rule.id, fix.rule.id),
+                    fix.rule.name,
+                    fix.evidence,
+                    fix.confidence,
+                    fix.is_automatic,
                 ),
                 Option(AcceptSilent(fix.rule.id), RIGHT, (), 0.3),
             ),

@@ -68,7 +68,7 @@ def _rules_of(
         file = next(iter(files))
         lines = {} if cause.scope else _as_others(cause.symbol, beside, file)
         lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, scan, to, token)
-        for at, (line, (why, sure)) in enumerate(list(lines.items())[:_MAX_LINES]):
+        for at, (line, (why, automatic)) in enumerate(list(lines.items())[:_MAX_LINES]):
             # Scripts name a module by a relative path, which differs from folder to folder.
             where = (
                 Where(files=tuple(f"/{path}" for path in files))
@@ -78,7 +78,7 @@ def _rules_of(
             yield ImportRule(
                 "-".join(("import", cause.symbol, *(str(part) for part in (at, number) if part))), why, title=line,
                 old=cause.symbol, text=line, where=where,
-                confidence=sure if len(lines) == 1 else _CONFIDENCE_ONE_OF_SEVERAL, named=True,
+                confidence=automatic if len(lines) == 1 else _CONFIDENCE_ONE_OF_SEVERAL, named=True,
             )  # fmt: skip
         if language not in _BY_RELATIVE_PATH:
             return

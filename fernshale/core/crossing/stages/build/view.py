@@ -12,7 +12,7 @@ from fernshale.core.build.message_patterns import CONVERSION, MEMBER
 from fernshale.core.build.rounds import CauseState, Round
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.project.interface_changes import Used
-from fernshale.core.crossing.record.automation import SURE_FROM
+from fernshale.core.crossing.record.automation import AUTOMATIC_FROM
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.stages.build.actions import FixScope
 from fernshale.core.crossing.stages.build.changed_types import gives_other
@@ -35,12 +35,12 @@ class Fix:
     named: tuple[CodeEdit, ...]
     clears: int
     confidence: float
-    sure_from: float = SURE_FROM
+    automatic_from: float = AUTOMATIC_FROM
     doubt: str = ""
 
     @property
-    def is_sure(self) -> bool:
-        return self.confidence >= self.sure_from and not self.doubt
+    def is_automatic(self) -> bool:
+        return self.confidence >= self.automatic_from and not self.doubt
 
     @property
     def evidence(self) -> tuple[str, ...]:
@@ -108,7 +108,7 @@ class RefusedRule:
 class CauseView:
     """A cause and its fixes, best first. `open` counts errors whose lines were not changed since the build.
 
-    `state` is its history over the rounds. A cause that was put off has no high-confidence fix. `aside` is the plugin that had
+    `state` is its history over the rounds. A cause that was put off has no high-confidence fix. `left_out` is the plugin that had
     what is missing and was left out. A cause is settled when all its lines were changed since the build and nothing is
     proposed. `refused` are rules about its symbol that are no option.
     """
@@ -118,7 +118,7 @@ class CauseView:
     open: int
     state: CauseState
     put_off: bool = False
-    aside: str = ""
+    left_out: str = ""
     is_settled: bool = False
     refused: tuple[RefusedRule, ...] = ()
 
@@ -146,7 +146,7 @@ class BuildView:
     is_stale: bool
     passed: bool
     items: tuple[Item, ...]
-    sure_from: float = SURE_FROM
+    automatic_from: float = AUTOMATIC_FROM
     defaults: tuple[Item, ...] = ()
     pins: Mapping[str, Fix] = field(default_factory=dict)
     right: tuple[tuple[str, str], ...] = ()
@@ -164,10 +164,12 @@ class BuildView:
         return max(given, key=lambda item: item.uses).change if given else None
 
     @property
-    def sure(self) -> tuple[Fix, ...]:
+    def automatic(self) -> tuple[Fix, ...]:
         """The high-confidence fixes, each once."""
-        found = {view.fixes[0].rule.id: view.fixes[0] for view in self.causes if view.fixes and view.fixes[0].is_sure}
-        found.update({fix.rule.id: fix for fix in self.silent if fix.is_sure})
+        found = {
+            view.fixes[0].rule.id: view.fixes[0] for view in self.causes if view.fixes and view.fixes[0].is_automatic
+        }
+        found.update({fix.rule.id: fix for fix in self.silent if fix.is_automatic})
         return tuple(found.values())
 
     @property

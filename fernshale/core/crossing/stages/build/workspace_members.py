@@ -64,7 +64,7 @@ def member_items(scan: ProjectScan, build: BuildView, crossing: Crossing) -> Ite
         member = state.member
         if state.left_out:
             continue
-        stuck = [item for item in _causes_of(member, build) if not any(fix.is_sure for fix in item.fixes)]
+        stuck = [item for item in _causes_of(member, build) if not any(fix.is_automatic for fix in item.fixes)]
         if state.crosses and stuck and len(scan.along) > 1 and scan.profile.workspace is not None:
             leave = Option(
                 LeaveMemberBehind(member.name),

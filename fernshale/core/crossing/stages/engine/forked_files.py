@@ -96,14 +96,14 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
                 leave,
             )
         else:
-            sure = 0.92 if item.alike >= _CERTAIN_SHARE else 0.7
+            automatic = 0.92 if item.alike >= _CERTAIN_SHARE else 0.7
             options = (
                 Option(
                     UpdateForkedFile(item.path, "merge"),
                     f"Update it to {to} and keep your edits",
                     evidence,
-                    sure,
-                    sure >= 0.9,
+                    automatic,
+                    automatic >= 0.9,
                 ),
                 leave,
             )

@@ -33,7 +33,7 @@ from fernshale.core.fix.rewriters.data import find_rewrites
 from fernshale.core.fix.rules import DataRule
 from fernshale.core.links.constraints import UnmetConstraint, find_unmet, mend, without
 from fernshale.core.links.reference_reader import own_formats
-from fernshale.core.links.renamed_targets import SURE
+from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE
 from fernshale.core.profile.model import Expect
 from fernshale.core.survey.release_sites import read_project_text
 
@@ -110,15 +110,15 @@ def scan_items(found: DataScan, fillings: Mapping[str, Sequence[Option]]) -> Ite
     for work in found.work:
         rule = work.rule
         first, objects = next(iter(work.objects.items()))
-        sure = rule.confidence >= SURE and not work.lost
+        automatic = rule.confidence >= AUTOMATIC_SCORE and not work.lost
         evidence = (rule.why, work.source, *((words_of_loss(work.lost),) if work.lost else ()))
         all_ = Option(
-            RewriteData(rule.id, "all"), f"Rewrite {count(work.total, 'object')}", evidence, rule.confidence, sure
+            RewriteData(rule.id, "all"), f"Rewrite {count(work.total, 'object')}", evidence, rule.confidence, automatic
         )
         leave = Option(Choose(f"data:{rule.id}", ""), "Leave them as they are", (), 0.1)
         title = f"{rule.name}, {count(work.total, 'object')} in {count(len(work.objects), 'file')}"
         place = f"{first}:{objects[0].found.line}"
-        yield Item(f"data:{rule.id}", Stage.LINKS, title, "own", place, rule.why, not sure, (all_, leave))
+        yield Item(f"data:{rule.id}", Stage.LINKS, title, "own", place, rule.why, not automatic, (all_, leave))
     groups: dict[str, list[UnmetConstraint]] = {}
     for item in found.unmet:
         groups.setdefault(key_of(item), []).append(item)
@@ -209,7 +209,7 @@ def _unmet_item(key: str, items: Sequence[UnmetConstraint], fillings: Sequence[O
     name = key.removeprefix("expect:")
     if first.can_mend:
         words = "Put it in" if first.fault == "missing" else f"Set {expect.field} to {expect.default}"
-        options.append(Option(MeetConstraint(name, "mend"), words, (expect.why,), SURE, True))
+        options.append(Option(MeetConstraint(name, "mend"), words, (expect.why,), AUTOMATIC_SCORE, True))
     elif first.fault == "too many":
         options += [
             Option(MeetConstraint(name, f"drop {item.number}"), f"Remove {item.name}, line {item.line}", (), 0.4)

@@ -15,7 +15,7 @@ from fernshale.core.crossing.stages.links.items import doubled_items, key_of, li
 from fernshale.core.crossing.stages.links.reference_index import read_linkage
 from fernshale.core.crossing.stages.links.view import LinksView
 from fernshale.core.fix.rules import RenameIdRule
-from fernshale.core.links.renamed_targets import TargetEvidence, Told
+from fernshale.core.links.renamed_targets import StatedRenames, TargetEvidence
 
 # The confidence of a replacement that a person wrote down: just above what comparison can reach.
 _TOLD = 0.97
@@ -52,7 +52,7 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     return LinksView(linkage, missing, before, left, doubled, scanned, open_items)
 
 
-def _told(scan: ProjectScan, crossing: Crossing) -> Told:
+def _told(scan: ProjectScan, crossing: Crossing) -> StatedRenames:
     rules = LegRules(tuple(written_rules(scan, crossing.setup.from_, crossing.setup.to)))
     return {
         (rule.old, rule.new): TargetEvidence(_TOLD, rule.why) for rule in rules.all if isinstance(rule, RenameIdRule)

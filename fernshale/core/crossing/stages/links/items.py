@@ -12,7 +12,7 @@ from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.links.actions import Relink, RelinkFile
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import MissingReference
-from fernshale.core.links.renamed_targets import SURE
+from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE
 
 # From so many high-confidence replacements on, one item resolves all of them.
 _MANY = 4
@@ -27,22 +27,22 @@ def key_of(item: MissingReference) -> str:
 
 
 def link_items(missing: Sequence[MissingReference]) -> Iterable[Item]:
-    sure = [item for item in missing if item.sure]
-    together = len(sure) >= _MANY
+    automatic = [item for item in missing if item.automatic]
+    together = len(automatic) >= _MANY
     if together:
-        uses = sum(len(item.uses) for item in sure)
-        least = min(candidate.score for item in sure for candidate in item.sure)
+        uses = sum(len(item.uses) for item in automatic)
+        least = min(candidate.score for item in automatic for candidate in item.automatic)
         all_ = Option(
             Relink(TOGETHER, "sure"), "Relink them all", (f"the lowest confidence is {least:.0%}",), least, True
         )
         yield Item(
             f"links:{TOGETHER}",
             Stage.LINKS,
-            f"{len(sure)} missing references with a high-confidence replacement, {count(uses, 'use')}",
-            "own", "", ", ".join(item.id for item in sure[:12]), False, (all_,),
+            f"{len(automatic)} missing references with a high-confidence replacement, {count(uses, 'use')}",
+            "own", "", ", ".join(item.id for item in automatic[:12]), False, (all_,),
         )  # fmt: skip
     for item in missing:
-        if not (together and item.sure):
+        if not (together and item.automatic):
             yield _item(item)
 
 
@@ -67,13 +67,25 @@ def _item(item: MissingReference) -> Item:
         told = tuple(f"{candidate.id} for {', '.join(candidate.slots)}" for candidate in parts)
         least = min(candidate.score for candidate in parts)
         options.append(
-            Option(relink(item, "split"), f"{item.id} became {count(len(parts), 'id')}", told, least, least >= SURE)
+            Option(
+                relink(item, "split"),
+                f"{item.id} became {count(len(parts), 'id')}",
+                told,
+                least,
+                least >= AUTOMATIC_SCORE,
+            )
         )
     split = bool(options)
     for candidate in item.candidates:
         score = min(candidate.score, 0.6) if split else candidate.score
         options.append(
-            Option(relink(item, candidate.id), f"{item.id} → {candidate.id}", candidate.evidence, score, score >= SURE)
+            Option(
+                relink(item, candidate.id),
+                f"{item.id} → {candidate.id}",
+                candidate.evidence,
+                score,
+                score >= AUTOMATIC_SCORE,
+            )
         )
     options.append(Option(Choose(key_of(item), ""), "Leave it missing", ("it is known and intended",), 0.1))
     first = item.uses[0]

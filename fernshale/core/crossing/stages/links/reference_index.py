@@ -14,7 +14,7 @@ from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import MissingReference, find_missing_references
 from fernshale.core.links.reference_reader import with_includes
-from fernshale.core.links.renamed_targets import Told
+from fernshale.core.links.renamed_targets import StatedRenames
 from fernshale.core.links.targets import LinkSide
 from fernshale.core.profile.model import Profile
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
@@ -38,7 +38,7 @@ class _Kept:
     now: LinkIndex
     before: LinkIndex
     lock: threading.Lock = field(default_factory=threading.Lock)
-    of: tuple[str, str, Mapping[TreePath, TreePath], Told] = ("", "", {}, {})
+    of: tuple[str, str, Mapping[TreePath, TreePath], StatedRenames] = ("", "", {}, {})
     linkage: Linkage | None = None
 
 
@@ -47,7 +47,7 @@ def read_linkage(
     store: Store | None,
     start: str | None,
     moved: Mapping[TreePath, TreePath],
-    told: Told,
+    told: StatedRenames,
     work: Work,
 ) -> Linkage:
     """The links of a crossing's project and those of the snapshot `start`; only changed files are read again.

@@ -24,7 +24,7 @@ from fernshale.core.crossing.stages.links.reference_index import read_bytes
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import MissingReference
 from fernshale.core.links.relink import replacements, rewrite
-from fernshale.core.links.renamed_targets import SURE, TargetCandidate
+from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE, TargetCandidate
 from fernshale.core.links.targets import LinkSide
 
 
@@ -55,7 +55,7 @@ def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkF
     key, new = action.key, action.new
     view = inspect_links(scan, crossing, work.token)
     if key == f"links:{TOGETHER}":
-        chosen = [(item, candidate) for item in view.sure for candidate in item.sure]
+        chosen = [(item, candidate) for item in view.automatic for candidate in item.automatic]
     else:
         item = next((entry for entry in view.missing if key_of(entry) == key), None)
         if item is None:
@@ -71,7 +71,7 @@ def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkF
         about = f"link {item.id}"
     else:
         title, about = f"{count(len(items), 'link')} follow · {count(uses, 'use')}", "links"
-        reason = author.why or f"each has a confidence of {SURE:.0%} or more"
+        reason = author.why or f"each has a confidence of {AUTOMATIC_SCORE:.0%} or more"
     title += f" in {count(len(changes.files), 'file')}"
     decided = [
         Decision(

@@ -30,5 +30,5 @@ class LinksView:
         return self.linkage.now.index
 
     @property
-    def sure(self) -> tuple[MissingReference, ...]:
-        return tuple(item for item in self.missing if item.sure)
+    def automatic(self) -> tuple[MissingReference, ...]:
+        return tuple(item for item in self.missing if item.automatic)

@@ -57,7 +57,8 @@ def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Conflict]], 
 
 
 def keep_decisions(crossing: Crossing, ids: Sequence[str], take: str, text: str, author: Author) -> None:
-    """Keep merge decisions, for this crossing and for others that meet the same conflicts."""
+    """Keep merge decisions, for this crossing and for others that meet the same conflicts. Raises MisuseError for an unknown
+    option."""
     if take not in TAKINGS:
         raise MisuseError(f"{take!r} is no option of a conflict", f"Options: {', '.join(TAKINGS)}.")
     for id in ids:
@@ -86,6 +87,7 @@ def read_choices(crossing: Crossing) -> dict[str, Resolution]:
 
 
 def resolution(take: str, text: str) -> Resolution:
+    """A stored choice as a value. Raises FernshaleError for an unknown option."""
     if take not in TAKINGS:
         raise FernshaleError(f"a conflict was resolved by {take!r}, which is no option")
     return Resolution(take, text)  # type: ignore[arg-type]

@@ -46,9 +46,9 @@ def inspect_plugins(scan: ProjectScan, crossing: Crossing, work: Work) -> Plugin
     items = tuple(item for view in views for item in plugin_items(view, choices, settled, known))
     built = find_built(scan)
     items += tuple(rebuild_items(crossing, built, views))
-    aside = find_left_out(crossing, scan)
-    items += tuple(left_out_items(scan, crossing, [view.step for view in views], aside))
-    return PluginsView(tuple(views), choices, items, aside, known, built)
+    left_out = find_left_out(crossing, scan)
+    items += tuple(left_out_items(scan, crossing, [view.step for view in views], left_out))
+    return PluginsView(tuple(views), choices, items, left_out, known, built)
 
 
 def _inspect_plugin(

@@ -100,7 +100,7 @@ def rebuild_items(crossing: Crossing, built: Sequence[PluginBuild], views: Seque
 
 
 def left_out_items(
-    scan: ProjectScan, crossing: Crossing, steps: Sequence[PluginStep], aside: Sequence[PluginLeftOut]
+    scan: ProjectScan, crossing: Crossing, steps: Sequence[PluginStep], left_out: Sequence[PluginLeftOut]
 ) -> Iterator[Item]:
     """Plugins that are to be left out by decision, and those that could return."""
     for step in steps:
@@ -112,7 +112,7 @@ def left_out_items(
             place = next((plugin.folder for plugin in scan.plugins if plugin.id == step.id), "")
             title = f"{step.id} is to be left out"
             yield Item(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (option,))
-    for item in aside:
+    for item in left_out:
         if item.ready:
             back = Option(
                 ReturnPlugin(item.id), f"Return {item.id}", (f"{item.ready} accepts {crossing.setup.to}",), 0.5

@@ -29,7 +29,10 @@ _SNAPSHOT = "snapshot"
 def merge_plugin(
     scan: ProjectScan, crossing: Crossing, plugin: Plugin, step: PluginStep, token: CancelToken
 ) -> tuple[FolderMerge, str, str]:
-    """The merge of a plugin folder with its new release; the release used as base, and a note on anything unusual about it."""
+    """The merge of a plugin folder with its new release; the release used as base, and a note on anything unusual about it.
+
+    Raises ProjectError when the release is not on the shelf any more.
+    """
     shelf = scan.shelf
     assert shelf is not None
     mine = plugin_manifest(scan, plugin, token)

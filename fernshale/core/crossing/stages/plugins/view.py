@@ -43,7 +43,7 @@ class PluginsView:
     plugins: tuple[PluginView, ...]
     choices: Mapping[str, Resolution]
     items: tuple[Item, ...]
-    aside: tuple[PluginLeftOut, ...] = ()
+    left_out: tuple[PluginLeftOut, ...] = ()
     remembered: Mapping[str, Remembered] = field(default_factory=dict)
     built: tuple[PluginBuild, ...] = ()
 

@@ -12,7 +12,7 @@ from fernshale.core.crossing.stages.route.actions import ChooseRoute
 from fernshale.core.crossing.stages.route.options import RouteOption
 from fernshale.core.crossing.stages.route.toolchain import demand_items
 from fernshale.core.crossing.stages.route.view import RouteView
-from fernshale.core.route.planner import UNSURE, PluginStep
+from fernshale.core.route.planner import NEED_DECISION, PluginStep
 
 
 def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
@@ -53,7 +53,7 @@ def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item
     options: tuple[Option, ...]
     if step.action == "nothing":
         title, options = f"{step.id} has nothing for {to}", (keep, aside)
-    elif step.action in UNSURE:
+    elif step.action in NEED_DECISION:
         title, options = f"{step.id} for {to}: {step.action}, {step.to}", (take, keep, aside)
     elif step.action == "follow":
         take = Option(Choose(key, "take"), f"Follow it to {step.becomes} {step.to}", (step.why,), 0.8)

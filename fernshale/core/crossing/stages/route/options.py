@@ -15,7 +15,7 @@ from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LegRules, written_rules
 from fernshale.core.fix.rules import DataRule
 from fernshale.core.route.candidates import InstalledPlugin, PluginWishes, ProjectPlugins, concerning
-from fernshale.core.route.planner import UNSURE, Leg, plan_leg
+from fernshale.core.route.planner import NEED_DECISION, Leg, plan_leg
 from fernshale.core.route.release_names import gone_names, names_of
 from fernshale.core.route.shelf import Shelf
 
@@ -40,7 +40,7 @@ class LegEstimate:
     @property
     def waiting(self) -> int:
         """Plugins that need a decision or have nothing."""
-        return sum(step.action in (*UNSURE, "nothing", "follow") for step in self.leg.plugins)
+        return sum(step.action in (*NEED_DECISION, "nothing", "follow") for step in self.leg.plugins)
 
 
 @dataclass(frozen=True, slots=True)

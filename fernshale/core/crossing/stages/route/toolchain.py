@@ -76,7 +76,8 @@ def find_demand(scan: ProjectScan, place: str) -> Demand:
 
 
 def raise_standard(crossing: Crossing, scan: ProjectScan, demand: Demand, work: Work) -> int:
-    """Write the demanded number wherever the project states a lower one, as a step; the entry's id."""
+    """Write the demanded number wherever the project states a lower one, as a step; the entry's id. Raises MisuseError where
+    none does."""
     (state,) = check_demands(scan, [demand], ())
     if state.holds is not False or not state.stated:
         raise MisuseError(f"nothing in the project states {demand.name} below {demand.at_least}")

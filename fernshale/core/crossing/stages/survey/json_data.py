@@ -42,7 +42,7 @@ def _origin_json(item: PluginOrigin) -> dict[str, object]:
     return {
         "version": origin.name,
         "score": round(origin.score, 3),
-        "sure": round(origin.sure, 3),
+        "sure": round(origin.confidence, 3),
         "runner_up": origin.runner_up,
         "source": item.source,
         "note": item.note,
