@@ -21,8 +21,8 @@ from fernshale.core.crossing.flow.actions import parse_action
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.stage import Stage
 from tests.conftest import Tree
-from tests.core.crossing.test_links_stage import _crossing as links_crossing
-from tests.core.crossing.test_trial_stage import _crossing as trial_crossing
+from tests.core.crossing.stages.links.test_links_stage import _crossing as links_crossing
+from tests.core.crossing.stages.trial.test_trial_stage import _crossing as trial_crossing
 from tests.crossing_steps import act
 from tests.wick import begin_wick
 

@@ -23,7 +23,7 @@ from fernshale.core.profile.read import read_profile
 from fernshale.core.route.shelf_server import ShelfServer
 from fernshale.sample import unpack
 from tests.conftest import Tree, listing
-from tests.core.crossing.test_route_stage import make_far_wick
+from tests.core.crossing.stages.route.test_route_stage import make_far_wick
 from tests.wick import Wick, make_wick
 
 

@@ -30,7 +30,7 @@ from fernshale.core.fix.rules import AddArgumentRule, AddMemberRule, RewriteRule
 from fernshale.core.inference.from_api_diff import guess_rules, symbols_named
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
-from tests.core.fix.test_fixes import _CASES as RULE_CASES
+from tests.core.fix.test_rules import _CASES as RULE_CASES
 from tests.crossing_steps import act
 from tests.engines import begin_engine
 from tests.wick import Wick, begin_wick, cross_wick, make_silent_wick, make_wick

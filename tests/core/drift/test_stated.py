@@ -1,0 +1,120 @@
+"""What a release says itself of its successors outranks likeness, and is quoted."""
+
+from __future__ import annotations
+
+import pytest
+
+from fernshale.core.drift.stated.replacements import named_replacements
+from fernshale.core.inference.from_api_diff import guess_rules
+from tests.conftest import Tree
+from tests.core.drift.comparing import best_candidate, changes_between
+
+
+@pytest.mark.parametrize(
+    ("text", "name"),
+    [
+        ("use X instead", "X"),
+        ("Use :meth:`Pier.moor_all` instead.", "Pier.moor_all"),
+        ("renamed to harbour_of", "harbour_of"),
+        ("deprecated in favour of Tide.", "Tide"),
+        ("replaced by {@link Harbour#open}", "Harbour#open"),
+        ("has been superseded by ``next_tide``", "next_tide"),
+    ],
+)
+def test_deprecation_texts_name_their_successor(text: str, name: str) -> None:
+    assert next(named_replacements(text)) == (name, True)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "Use `X` with a fresh berth instead.",
+        "use X or Y instead",
+        "renamed to X(berth)",
+        "Use `X.copy(berth)` instead",
+        "Use X for boats.",
+        "see X(), Y() and Z()",
+    ],
+)
+def test_a_text_that_wants_more_than_a_name_says_so(text: str) -> None:
+    name, is_whole = next(named_replacements(text))
+    assert name.startswith("X") and not is_whole
+
+
+def test_what_a_release_says_of_what_it_removed_outranks_likeness(tree: Tree) -> None:
+    table = """GONE = {
+    "low": "Use `wick.ebb` instead.",
+    "count_all": ("Use `wick.count` with every "
+                  "pier instead."),
+}
+"""
+    kept_ones = "def ebb(day):\n    return 1\ndef count(x):\n    return 3\n"
+    old = f"def low(day):\n    return tide.of(day)\ndef count_all(piers):\n    return 2\n{kept_ones}"
+    new = f"def lower(day):\n    return tide.of(day)\n{kept_ones}"
+    changes = changes_between(tree("old", {"wick.py": old}), tree("new", {"wick.py": new, "_gone.py": table}))
+    assert best_candidate(changes, "wick.low")[:2] == ("ebb", 0.97)
+    # It wants more than another name, so it is not sure.
+    name, score, _ = best_candidate(changes, "wick.count_all")
+    assert name == "count" and score < 0.9
+
+
+def test_a_text_that_speaks_of_another_thing_is_no_other_name(tree: Tree) -> None:
+    harbour = "/// Keeps boats.\nclass Harbour { public: void add(int boat); };\n"
+    old = {
+        "p.hpp": "class Pier {\n public:\n  /// @deprecated Use Harbour instead.\n  void moor(int boat);\n"
+        "  /// @deprecated Use add() instead.\n  void put(int boat);\n  int keeper;\n};\n" + harbour
+    }
+    changes = changes_between(
+        tree("old", old), tree("new", {"p.hpp": "class Pier { public: int keeper; };\n" + harbour})
+    )
+    found = {item.old.name: item.candidates[0] for item in changes if item.old is not None and item.candidates}
+    assert {name: item.symbol.name for name, item in found.items()} == {"moor": "Harbour", "put": "add"}
+    assert all(item.score < 0.6 for item in found.values())
+
+
+def test_what_moved_and_is_on_its_way_out_leads_to_what_is_meant_instead(tree: Tree) -> None:
+    body = "    return sorted(set(tides) & set(days))\n"
+    old = {"wick/lib.py": f"def in_days(tides, days):\n{body}"}
+    new = {
+        "wick/_lib.py": f'def in_days(tides, days):\n    """Deprecated: use :func:`within` instead of `in_days`."""\n{body}'
+        "def within(tides, days):\n    return 1\n"
+    }
+    assert best_candidate(changes_between(tree("old", old), tree("new", new)), "wick.lib.in_days")[:2] == (
+        "within",
+        0.97,
+    )
+
+
+def test_a_replacement_over_another_member_is_written_so(tree: Tree) -> None:
+    doc = '"""Old.\n\n        .. deprecated:: 2\n            This method has been renamed to :func:`name.ending`.\n        """'
+    old = f"class Sign:\n    def ending(self, text):\n        {doc}\n        return self.x\n"
+    new = (
+        "class Names:\n    def ending(self, text):\n        return self.y\n"
+        "class Sign:\n    @property\n    def name(self):\n        return Names()\n"
+    )
+    before, after = tree("old", {"wick.py": old}), tree("new", {"wick.py": new})
+    changes = changes_between(before, after)
+    assert best_candidate(changes, "wick.Sign.ending") == ("ending", 0.97, "name.ending")
+    rules = guess_rules(changes, before, after, "t", ()).rules
+    assert ("ending", "name.ending") in {(rule.old, rule.new) for rule in rules if rule.kind == "rename"}
+
+
+def test_what_stayed_elsewhere_on_its_way_out_tells_what_to_take(tree: Tree) -> None:
+    body = "    return sum(depth * width for depth, width in zip(depths, widths)) / len(depths)\n"
+    doc = '    """How much water a hull of such depths and widths takes."""\n'
+    old = tree("old", {"w/hulls.py": f"def hull(depths, widths):\n{doc}{body}"})
+    gone = '    """.. deprecated:: 2.0\n    Use `displacement` instead, or a function of your own."""\n    warn()\n    return displacement(depths, widths)\n'
+    new = tree(
+        "new", {"w/_sea.py": f"def displacement(depths, widths):\n{doc}{body}\ndef hull(depths, widths):\n{gone}"}
+    )
+    (change,) = (
+        item
+        for item in changes_between(old, new)
+        if item.old is not None and item.old.full == "w.hulls.hull" and item.candidates
+    )
+    best = change.candidates[0]
+    assert (
+        best.symbol.name == "displacement"
+        and best.score >= 0.6
+        and best.evidence[0].startswith("the new release says: ")
+    )
