@@ -15,7 +15,7 @@ import pytest
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import scan_project
 from fernshale.core.crossing.rules.search import apply_rules
-from fernshale.core.crossing.stages.build.rounds import diagnose, plain_context
+from fernshale.core.crossing.stages.build.build_runs import diagnose, plain_context
 from fernshale.core.crossing.stages.engine.inspection import site_changes
 from fernshale.core.engine.release_update import draft_sites
 from fernshale.core.fix.rule_file import read_rules

@@ -6,9 +6,9 @@ from fernshale.core.build.sarif import write_sarif
 from fernshale.core.crossing.rules.search import apply_rules
 from fernshale.core.crossing.rules.sources import export_rules, keep_rules
 from fernshale.core.crossing.stages.build.actions import CodePart, FixScope
+from fernshale.core.crossing.stages.build.build_runs import diagnose, plain_context
 from fernshale.core.crossing.stages.build.explanation import explain_nothing
 from fernshale.core.crossing.stages.build.items import default_key
-from fernshale.core.crossing.stages.build.rounds import diagnose, plain_context
 from fernshale.core.fix.apply import try_rule
 from fernshale.core.fix.rule_file import read_rules
 

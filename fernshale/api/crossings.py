@@ -12,10 +12,10 @@ from fernshale.core.crossing.flow.actions import (
 from fernshale.core.crossing.flow.batch import cross_all, cross_one
 from fernshale.core.crossing.flow.import_content import ContentState, import_content, plan_import
 from fernshale.core.crossing.flow.outstanding import DebtKind, find_outstanding
-from fernshale.core.crossing.flow.standalone import write_changes, write_links
+from fernshale.core.crossing.flow.standalone_changes import write_changes, write_links
 from fernshale.core.crossing.flow.start import begin_crossing
 from fernshale.core.crossing.flow.summaries import FindingParts, finding_of
-from fernshale.core.crossing.project.checks import check_rows
+from fernshale.core.crossing.project.check_runs import check_rows
 from fernshale.core.crossing.record.database import Crossing, all_crossings, find_crossing, open_crossing
 from fernshale.core.crossing.record.decisions import read_decisions
 from fernshale.core.crossing.record.items import choose
@@ -30,12 +30,18 @@ from fernshale.core.crossing.record.logbook import (
     undo,
 )
 from fernshale.core.crossing.record.undo_plan import sides_of
-from fernshale.core.crossing.stages.build.workspace_members import member_states
+from fernshale.core.crossing.stages.build.member_states import member_states
 from fernshale.core.crossing.stages.overview import has_changed, inspect
 from fernshale.core.crossing.stages.survey.baseline_run import describe_baseline
 from fernshale.core.crossing.stages.survey.inspection import inspect_survey as inspect_project
 from fernshale.core.crossing.stages.survey.json_data import survey_json
-from fernshale.core.crossing.stages.trial.checks import add_check, drop_check, mark_check, propose_checks, refuse_check
+from fernshale.core.crossing.stages.trial.check_list import (
+    add_check,
+    drop_check,
+    mark_check,
+    propose_checks,
+    refuse_check,
+)
 
 __all__ = [
     "ContentState",

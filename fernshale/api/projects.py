@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from fernshale.core.crossing.project.plugin_origins import file_states, local_json
 from fernshale.core.crossing.project.plugin_plan import plugin_key
-from fernshale.core.crossing.project.probe import missing_tools, probe_project, targets_on
+from fernshale.core.crossing.project.preconditions import missing_tools, probe_project, targets_on
 from fernshale.core.crossing.project.profile_drafts import check_profile, draft_text, keep_draft
-from fernshale.core.crossing.project.roles import give_role, role_at
+from fernshale.core.crossing.project.role_of_place import give_role, role_at
 from fernshale.core.crossing.project.scan import scan_crossing, scan_project
 from fernshale.core.crossing.record.git_commits import find_work_tree
 from fernshale.core.crossing.record.trust import trust

@@ -41,10 +41,11 @@ from fernshale.app.editor import open_in_editor
 from fernshale.app.jobs import ProgressNote
 from fernshale.app.pages.base import Page, file_and_line, take_option
 from fernshale.app.pages.build import BuildPage
+from fernshale.app.pages.debts import DebtsView
 from fernshale.app.pages.engine import EnginePage
 from fernshale.app.pages.links import LinksPage
 from fernshale.app.pages.plugins import PluginsPage
-from fernshale.app.pages.report import DebtsView, ReportView
+from fernshale.app.pages.report import ReportView
 from fernshale.app.pages.route import RoutePage
 from fernshale.app.pages.start import StartPage
 from fernshale.app.pages.survey import SurveyPage

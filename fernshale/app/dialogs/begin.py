@@ -22,7 +22,7 @@ from fernshale.app.dialogs.questions import WorkingDialog
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.project.probe import ProjectProbe
+from fernshale.core.crossing.project.preconditions import ProjectProbe
 from fernshale.core.profile.model import Profile
 
 

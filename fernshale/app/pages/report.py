@@ -1,12 +1,11 @@
-"""The report as it will be shared, and the list of debts: two pages in addition to those of the stages."""
+"""The report as it will be shared."""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -21,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fernshale.api.crossings import DebtKind, FindingParts, find_outstanding
+from fernshale.api.crossings import FindingParts
 from fernshale.api.reports import (
     export_playbook,
     report_data,
@@ -34,11 +33,9 @@ from fernshale.app.dialogs.questions import show_error
 from fernshale.app.session import Session
 from fernshale.app.theme import code_font, theme
 from fernshale.app.widgets.basics import Card, FindingLabel, button, quiet_label
-from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.flow.outstanding import OutstandingDebt
 from fernshale.core.crossing.flow.summaries import Finding
 from fernshale.core.crossing.stages.overview import Overview
 
@@ -180,77 +177,3 @@ def _ink() -> dict[str, str]:
 
 
 # The button text for paying a debt, by its kind.
-_BACK: Mapping[DebtKind, str] = {
-    "plugin": "Return it",
-    "code": "Return it",
-    "member": "Return it",
-    "line": "Remove it",
-}
-
-
-class DebtsView(QWidget):
-    """All debts, when each can be resolved, and the action that does it."""
-
-    count_changed = Signal(int)
-
-    def __init__(self, parent: QWidget, session: Session) -> None:
-        super().__init__(parent)
-        self.session = session
-        self._owed: tuple[OutstandingDebt, ...] = ()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(18, 14, 18, 10)
-        column.setSpacing(10)
-        self.finding = FindingLabel(self)
-        column.addWidget(self.finding)
-        card = Card(self, "Debts")
-        self._list = RowList(card, "Debts", wrap=True)
-        self._list.chosen.connect(self._show)
-        card.body.addWidget(self._list, 1)
-        self._detail = quiet_label(card, "")
-        self._detail.setContentsMargins(11, 6, 9, 4)
-        card.body.addWidget(self._detail)
-        row = QHBoxLayout()
-        row.setContentsMargins(11, 6, 9, 9)
-        self._back = button(card, "Return it", self._on_back, main=True, hint="As a step that can be undone")
-        row.addWidget(self._back)
-        row.addStretch(1)
-        card.body.addLayout(row)
-        column.addWidget(card, 1)
-        self.setFocusProxy(self._list)
-
-    def show_overview(self, overview: Overview) -> None:
-        crossing = self.session.crossing
-        if crossing is None:
-            return
-        self._owed = find_outstanding(overview, crossing)
-        self.count_changed.emit(len(self._owed))
-        ready = sum(bool(item.ready) for item in self._owed)
-        parts: FindingParts = (("plain", "No debts."),)
-        if self._owed:
-            words = f"{ready} of them can be resolved now." if ready else "none can be resolved yet."
-            parts = (("strong", count(len(self._owed), "debt")), ("plain", "; "), ("mine" if ready else "plain", words))
-        self.finding.show_finding(Finding(parts))
-        self._list.set_rows(tuple(_debt_row(item) for item in self._owed))
-        self._show(self._list.current())
-
-    def find_text(self, words: str) -> bool:
-        return self._list.find_text(words)
-
-    def _show(self, payload: object) -> None:
-        item = next((item for item in self._owed if item.key == payload), None)
-        self._back.setVisible(item is not None)
-        self._back.setText(_BACK[item.kind] if item else "")
-        nothing = "Code and plugins that were left out are listed here until they are back."
-        self._detail.setText(f"{item.why}\n{item.place}" if item else nothing)
-
-    def _on_back(self) -> None:
-        item = next((item for item in self._owed if item.key == self._list.current()), None)
-        if item is not None:
-            self.session.carry_out(item.action, f"{_BACK[item.kind].lower()}: {item.title}")
-
-
-def _debt_row(item: OutstandingDebt) -> Row:
-    words = item.ready or item.condition
-    return Row(
-        item.title, words, item.kind, "●" if item.ready else "○", "mine" if item.ready else "base", payload=item.key
-    )

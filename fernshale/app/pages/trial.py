@@ -29,7 +29,7 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.core.base.quantities import count, seconds
-from fernshale.core.crossing.project.checks import CheckRow
+from fernshale.core.crossing.project.check_runs import CheckRow
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview

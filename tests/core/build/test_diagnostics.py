@@ -15,7 +15,7 @@ from fernshale.core.build.message_patterns import WORDINGS
 from fernshale.core.build.owners import OwnerContext, find_owners
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_diagnostics
-from fernshale.core.build.rounds import Round, cause_states
+from fernshale.core.build.round_history import Round, cause_states
 from fernshale.core.profile.model import DiagnosticPattern
 from tests.conftest import Tree
 

@@ -41,7 +41,7 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count
 from fernshale.core.base.release import same_release
 from fernshale.core.crossing.deferred.code import Debt
-from fernshale.core.crossing.record.automation import NEVER
+from fernshale.core.crossing.record.fix_settings import NEVER
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.view import CauseView, Fix

@@ -10,7 +10,7 @@ from fernshale.app.theme import Tone
 from fernshale.app.widgets.charts import Bar
 from fernshale.app.widgets.rows import Row
 from fernshale.core.base.quantities import count
-from fernshale.core.build.rounds import Round
+from fernshale.core.build.round_history import Round
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.stages.build.items import DEFAULT

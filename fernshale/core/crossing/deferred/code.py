@@ -17,8 +17,8 @@ from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.record.logbook import write_step
-from fernshale.core.crossing.record.reversal import take_back, waiting_steps
 from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.record.temporary_removals import take_back, waiting_steps
 from fernshale.core.drift.parsing.functions import Function, function_at
 from fernshale.core.fix.commenting_out import as_comments
 from fernshale.core.survey.release_sites import read_project_text

@@ -21,8 +21,8 @@ from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.record.logbook import write_step
-from fernshale.core.crossing.record.reversal import take_back, waiting_steps
 from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.record.temporary_removals import take_back, waiting_steps
 from fernshale.core.data.tree import NotKeyed
 from fernshale.core.merge.keyed.entry_removal import without_entry
 from fernshale.core.profile.model import Switch

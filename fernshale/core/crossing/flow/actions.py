@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.project.handlers import Handlers, record_choice
+from fernshale.core.crossing.project.action_handlers import Handlers, record_choice
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.actions import Action, Author, Choose, read_action
-from fernshale.core.crossing.record.automation import keep_automatic_from
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.fix_settings import keep_automatic_from
 from fernshale.core.crossing.stages.build import actions as build_actions
-from fernshale.core.crossing.stages.build import automatic
+from fernshale.core.crossing.stages.build import automatic_rounds
 from fernshale.core.crossing.stages.build import execution as build_execution
 from fernshale.core.crossing.stages.engine import actions as engine_actions
 from fernshale.core.crossing.stages.engine import execution as engine_execution
@@ -67,10 +67,10 @@ def choose_confidence(crossing: Crossing, value: float) -> None:
 def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> int:
     """Apply every high-confidence fix everywhere, one step each; the number of fixes."""
     with crossing.acting():
-        return len(automatic.apply_confident_fixes(crossing, author, work))
+        return len(automatic_rounds.apply_confident_fixes(crossing, author, work))
 
 
 def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:
     """Build and fix automatically; returns the reason for stopping, in words. Raises MisuseError."""
     with crossing.acting():
-        return automatic.build_and_fix(crossing, author, work)
+        return automatic_rounds.build_and_fix(crossing, author, work)

@@ -8,7 +8,7 @@ from typing import Literal
 from fernshale.core.crossing.record.actions import Action
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.stages.build.actions import SwitchCodeOn, TakeMemberAlong
-from fernshale.core.crossing.stages.build.workspace_members import member_states
+from fernshale.core.crossing.stages.build.member_states import member_states
 from fernshale.core.crossing.stages.engine.actions import RemoveWorkaround
 from fernshale.core.crossing.stages.engine.workarounds import is_needed
 from fernshale.core.crossing.stages.overview import Overview

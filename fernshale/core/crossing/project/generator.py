@@ -18,7 +18,7 @@ from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.record.logbook import recover_interrupted, write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.trust import require_trust
-from fernshale.core.engine.generated_files import replaceable_files
+from fernshale.core.engine.replaceable_files import replaceable_files
 from fernshale.core.snapshot.tree_walk import entry_below
 
 _SWEEP = "sweep"

@@ -11,7 +11,7 @@ from typing import Any
 
 from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.project.checks import keep_results, listed_checks, try_check
+from fernshale.core.crossing.project.check_runs import keep_results, listed_checks, try_check
 from fernshale.core.crossing.project.commands import CommandCall, log_of, run_profile_command
 from fernshale.core.crossing.project.scan import ProjectScan, command_places
 from fernshale.core.crossing.record.database import Crossing

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass
 
-from fernshale.core.build.rounds import Round
+from fernshale.core.build.round_history import Round
 from fernshale.core.crossing.record.facts import Fact
 
 

@@ -13,7 +13,7 @@ from fernshale.core.crossing.record.last_build import ROUNDS
 from fernshale.core.crossing.record.plugin_updates import plugin_updates, update_fact
 from fernshale.core.crossing.record.stage import STAGES
 from fernshale.core.crossing.reporting.follow_ups import follow_ups
-from fernshale.core.crossing.stages.build.workspace_members import member_states
+from fernshale.core.crossing.stages.build.member_states import member_states
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.json_data import ledger_json
 from fernshale.core.crossing.stages.survey.baseline_run import describe_baseline

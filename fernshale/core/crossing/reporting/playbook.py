@@ -9,13 +9,13 @@ from typing import Any, ClassVar
 
 from fernshale.core.base.toml_schema import STRICT, read_toml
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.checks import own_checks
+from fernshale.core.crossing.project.check_runs import own_checks
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Decision, Recorded
 from fernshale.core.crossing.record.stage import STAGES, Stage, stage_of
 from fernshale.core.crossing.rules.sources import keep_rules, leg_rules, own_rules
-from fernshale.core.crossing.stages.trial.checks import add_check
+from fernshale.core.crossing.stages.trial.check_list import add_check
 from fernshale.core.fix.rule_file import rule_table
 from fernshale.core.fix.rules import AnyRule, Rule
 from fernshale.core.profile.model import Check

@@ -13,8 +13,8 @@ from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import recover_interrupted
 from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
 from fernshale.core.crossing.stages.build.inspection import inspect_build
+from fernshale.core.crossing.stages.build.member_states import with_members
 from fernshale.core.crossing.stages.build.view import BuildView
-from fernshale.core.crossing.stages.build.workspace_members import with_members
 from fernshale.core.crossing.stages.engine.inspection import inspect_engine
 from fernshale.core.crossing.stages.engine.view import EngineView
 from fernshale.core.crossing.stages.links.inspection import inspect_links

@@ -8,9 +8,9 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import ProjectError
-from fernshale.core.crossing.record.automation import automatic_from, put_off
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import NEWEST_SNAPSHOT, START
+from fernshale.core.crossing.record.fix_settings import automatic_from, put_off
 from fernshale.core.crossing.record.last_build import LAST_BUILD, ROUNDS
 from fernshale.core.crossing.record.schema import migrate
 from fernshale.core.crossing.record.step_order import Write

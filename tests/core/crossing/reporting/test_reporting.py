@@ -31,9 +31,9 @@ from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
 from fernshale.core.crossing.reporting.patches import write_patches
 from fernshale.core.crossing.reporting.playbook import Playbook, export_playbook, read_playbook
-from fernshale.core.crossing.stages.build.workspace_members import member_states
+from fernshale.core.crossing.stages.build.member_states import member_states
 from fernshale.core.crossing.stages.overview import Overview, inspect
-from fernshale.core.crossing.stages.trial.checks import add_check
+from fernshale.core.crossing.stages.trial.check_list import add_check
 from fernshale.core.profile.model import Check
 from fernshale.core.profile.read import read_profile
 from fernshale.sample import unpack

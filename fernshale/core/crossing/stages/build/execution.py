@@ -9,11 +9,11 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.deferred.code import CodeLine, switch_code_off, switch_code_on
 from fernshale.core.crossing.deferred.plugins import return_plugin
-from fernshale.core.crossing.project.handlers import Handlers, record_choice
+from fernshale.core.crossing.project.action_handlers import Handlers, record_choice
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author, Choose
-from fernshale.core.crossing.record.automation import put_cause_off, take_cause_up
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.fix_settings import put_cause_off, take_cause_up
 from fernshale.core.crossing.stages.build.actions import (
     AcceptSilent,
     LeaveMemberBehind,
@@ -29,11 +29,11 @@ from fernshale.core.crossing.stages.build.actions import (
     UseRuleAt,
     UseSilentRule,
 )
+from fernshale.core.crossing.stages.build.build_runs import run_round
 from fernshale.core.crossing.stages.build.fix_application import apply_fix
 from fernshale.core.crossing.stages.build.inspection import inspect_build
-from fernshale.core.crossing.stages.build.rounds import run_round
+from fernshale.core.crossing.stages.build.member_states import move_member
 from fernshale.core.crossing.stages.build.view import BuildView, ChosenEdits, Fix
-from fernshale.core.crossing.stages.build.workspace_members import move_member
 
 
 def _use_rule(

@@ -11,19 +11,20 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause, find_causes
 from fernshale.core.build.message_patterns import HEADER
 from fernshale.core.build.owners import all_places, find_owners
-from fernshale.core.build.rounds import cause_states
+from fernshale.core.build.round_history import cause_states
 from fernshale.core.crossing.deferred.code import find_debts
 from fernshale.core.crossing.deferred.plugins import has_file, left_out_files
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.interface_changes import Used, used_changes
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import read_texts
-from fernshale.core.crossing.record.automation import NEVER, automatic_from, put_off
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.fix_settings import NEVER, automatic_from, put_off
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.last_build import LAST_BUILD, ROUNDS
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import leg_rules
+from fernshale.core.crossing.stages.build.build_runs import NOT_BUILT, line_reader, owner_context, read_round_log
 from fernshale.core.crossing.stages.build.changed_types import with_other_types
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.crossing.stages.build.fix_search import FixSearch
@@ -43,7 +44,6 @@ from fernshale.core.crossing.stages.build.line_tracking import LinesNow
 from fernshale.core.crossing.stages.build.live_rules import live_rules
 from fernshale.core.crossing.stages.build.member_collisions import clash_items
 from fernshale.core.crossing.stages.build.missing_imports import with_imports
-from fernshale.core.crossing.stages.build.rounds import NOT_BUILT, line_reader, owner_context, read_round_log
 from fernshale.core.crossing.stages.build.silent_fixes import silent_fixes, unchecked_fixes
 from fernshale.core.crossing.stages.build.type_annotations import with_declared
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix

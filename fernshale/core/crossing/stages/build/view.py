@@ -9,10 +9,10 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.message_patterns import CONVERSION, MEMBER
-from fernshale.core.build.rounds import CauseState, Round
+from fernshale.core.build.round_history import CauseState, Round
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.project.interface_changes import Used
-from fernshale.core.crossing.record.automation import AUTOMATIC_FROM
+from fernshale.core.crossing.record.fix_settings import AUTOMATIC_FROM
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.stages.build.actions import FixScope
 from fernshale.core.crossing.stages.build.changed_types import gives_other

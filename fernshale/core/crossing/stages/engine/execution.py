@@ -5,8 +5,8 @@ from __future__ import annotations
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.deferred.plugins import leave_plugin_out
+from fernshale.core.crossing.project.action_handlers import Handlers
 from fernshale.core.crossing.project.generator import regenerate, restore_swept, unsettled_sweep
-from fernshale.core.crossing.project.handlers import Handlers
 from fernshale.core.crossing.project.plugin_builds import rebuild
 from fernshale.core.crossing.project.scan import ProjectScan, find_plugin
 from fernshale.core.crossing.record.actions import Author
@@ -23,7 +23,7 @@ from fernshale.core.crossing.stages.engine.actions import (
     UpdateForkedFile,
 )
 from fernshale.core.crossing.stages.engine.forked_files import update_copy
-from fernshale.core.crossing.stages.engine.generated_files import resolve_stale
+from fernshale.core.crossing.stages.engine.generator_items import resolve_stale
 from fernshale.core.crossing.stages.engine.release_writes import apply_engine
 from fernshale.core.crossing.stages.engine.workarounds import change_workaround
 

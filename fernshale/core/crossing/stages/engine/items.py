@@ -10,7 +10,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.engine.actions import PointAtRelease
-from fernshale.core.crossing.stages.engine.generated_files import generator_items, stale_items
+from fernshale.core.crossing.stages.engine.generator_items import generator_items, stale_items
 from fernshale.core.crossing.stages.engine.view import EngineView
 from fernshale.core.engine.release_update import SiteChange
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernshale.core.crossing.project.handlers import Handlers
+from fernshale.core.crossing.project.action_handlers import Handlers
 from fernshale.core.crossing.stages.links.actions import MeetConstraint, Relink, RelinkFile, RewriteData
 from fernshale.core.crossing.stages.links.data_rules import apply_data, meet_constraint
 from fernshale.core.crossing.stages.links.relinking import apply_relink

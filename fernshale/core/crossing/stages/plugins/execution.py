@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.deferred.plugins import leave_plugin_out, return_plugin
-from fernshale.core.crossing.project.handlers import Handlers
+from fernshale.core.crossing.project.action_handlers import Handlers
 from fernshale.core.crossing.project.plugin_builds import rebuild
 from fernshale.core.crossing.project.plugin_plan import plugin_key
 from fernshale.core.crossing.project.scan import ProjectScan, find_plugin

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.project.handlers import Handlers
+from fernshale.core.crossing.project.action_handlers import Handlers
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing

@@ -7,8 +7,8 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, under
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.handlers import Handlers
-from fernshale.core.crossing.project.roles import give_role
+from fernshale.core.crossing.project.action_handlers import Handlers
+from fernshale.core.crossing.project.role_of_place import give_role
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, EntryText

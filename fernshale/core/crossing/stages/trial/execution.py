@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from fernshale.core.crossing.project.handlers import Handlers
+from fernshale.core.crossing.project.action_handlers import Handlers
 from fernshale.core.crossing.record.legs import begin_next_leg
 from fernshale.core.crossing.stages.trial.actions import BeginNextLeg, MarkCheck, RunGame
-from fernshale.core.crossing.stages.trial.checks import mark_check
+from fernshale.core.crossing.stages.trial.check_list import mark_check
 from fernshale.core.crossing.stages.trial.inspection import run_trial
 
 HANDLERS: Handlers = {

@@ -7,16 +7,16 @@ from dataclasses import replace
 from fernshale.core.base.quantities import seconds
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.baseline import read_baseline
-from fernshale.core.crossing.project.checks import check_rows
+from fernshale.core.crossing.project.check_runs import check_rows
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.runs import LAST_TRIAL, LastTrial, RunRecord, run_game
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import note
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.trial.checks import propose_checks
-from fernshale.core.crossing.stages.trial.comparison import compared_logs, compared_pictures, compared_timings
+from fernshale.core.crossing.stages.trial.check_list import propose_checks
 from fernshale.core.crossing.stages.trial.items import leg_end_items, not_run_item, trial_items, tried_items
+from fernshale.core.crossing.stages.trial.run_comparison import compared_logs, compared_pictures, compared_timings
 from fernshale.core.crossing.stages.trial.view import TrialView
 from fernshale.core.trial.frame_times import find_hitches
 from fernshale.core.trial.log_diff import LogComparison

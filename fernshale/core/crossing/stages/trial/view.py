@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from fernshale.core.crossing.project.baseline import Baseline
-from fernshale.core.crossing.project.checks import CheckRow
+from fernshale.core.crossing.project.check_runs import CheckRow
 from fernshale.core.crossing.project.runs import RunRecord
 from fernshale.core.crossing.record.items import Item
-from fernshale.core.crossing.stages.trial.checks import ProposedCheck
+from fernshale.core.crossing.stages.trial.check_list import ProposedCheck
 from fernshale.core.trial.frame_times import Hitch, Timing
 from fernshale.core.trial.image_diff import PictureDifference
 from fernshale.core.trial.log_diff import LogComparison

@@ -16,7 +16,7 @@ from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import go_back_to
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import inspect
-from fernshale.core.engine.generated_files import is_lock_file
+from fernshale.core.engine.replaceable_files import is_lock_file
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
 from tests.crossing_steps import act

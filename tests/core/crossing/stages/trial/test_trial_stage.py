@@ -11,12 +11,12 @@ from PIL import Image
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.start import begin_crossing
-from fernshale.core.crossing.project.checks import check_rows
+from fernshale.core.crossing.project.check_runs import check_rows
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import Overview, inspect
-from fernshale.core.crossing.stages.trial.checks import add_check, drop_check, propose_checks, refuse_check
+from fernshale.core.crossing.stages.trial.check_list import add_check, drop_check, propose_checks, refuse_check
 from fernshale.core.crossing.stages.trial.log_origins import find_printers
 from fernshale.core.profile.model import Check
 from fernshale.core.profile.read import read_profile

@@ -28,7 +28,7 @@ from fernshale.core.crossing.stages.engine.actions import (
     RestoreGenerated,
     RunGenerator,
 )
-from fernshale.core.engine.generated_files import replaceable_files
+from fernshale.core.engine.replaceable_files import replaceable_files
 from fernshale.core.snapshot.manifest import TreeEntry as TreeEntry
 from fernshale.core.snapshot.store import UnknownSnapshot
 from fernshale.core.survey.roles import role_rule

@@ -11,9 +11,9 @@ from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import note, undo
 from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.build.build_runs import run_round
 from fernshale.core.crossing.stages.build.fix_application import apply_fix
 from fernshale.core.crossing.stages.build.inspection import inspect_build
-from fernshale.core.crossing.stages.build.rounds import run_round
 from fernshale.core.crossing.stages.build.view import ChosenEdits, Fix
 
 # After so many rounds a person has to look.

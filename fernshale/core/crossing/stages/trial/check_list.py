@@ -9,7 +9,13 @@ from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
-from fernshale.core.crossing.project.checks import OWN_CHECKS, REFUSED_CHECKS, keep_results, listed_checks, own_checks
+from fernshale.core.crossing.project.check_runs import (
+    OWN_CHECKS,
+    REFUSED_CHECKS,
+    keep_results,
+    listed_checks,
+    own_checks,
+)
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, LogEntry

@@ -13,7 +13,7 @@ from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.owners import Owned, OwnerContext, find_owners
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_log
-from fernshale.core.build.rounds import Round, count_round
+from fernshale.core.build.round_history import Round, count_round
 from fernshale.core.crossing.project.commands import CommandCall, log_of, run_profile_command
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
