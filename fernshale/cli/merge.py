@@ -27,7 +27,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.merge.folder_merge import FolderMerge
-from fernshale.core.merge.ledger import FATES, Ledger
+from fernshale.core.merge.ledger import FATE_WORDS, Ledger
 from fernshale.core.merge.text_merge import Resolution
 
 
@@ -52,7 +52,7 @@ def merge(options: argparse.Namespace, token: CancelToken) -> int:
         print_json(report)
     else:
         print_lines(f"{file.outcome:8} {file.shown}  {file.why}" for file in merged.files if file.outcome != "same")
-        fates = ", ".join(f"{ledger.count(fate)} {fate}" for fate in FATES)
+        fates = ", ".join(f"{ledger.count(fate)} {words}" for fate, words in FATE_WORDS.items())
         print(f"{ledger.edits} local edits: {fates}")
     return LEFT_TO_DECIDE if any(conflict.id not in choices for _, conflict in merged.decisions) else 0
 

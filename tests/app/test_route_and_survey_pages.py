@@ -67,7 +67,7 @@ def test_ways_versions_and_notes_are_picked_on_the_route_page(qtbot: QtBot, wind
     other = _button(qtbot, page, "Use 2 instead")
     overview = _after(qtbot, window, lambda: qtbot.mouseClick(other, Qt.MouseButton.LeftButton))
     assert [step.to for step in overview.route.leg.plugins] == ["2"]
-    undecide = _button(qtbot, page, "Undecide")
+    undecide = _button(qtbot, page, "Withdraw this decision")
     overview = _after(qtbot, window, lambda: qtbot.mouseClick(undecide, Qt.MouseButton.LeftButton))
     assert [step.to for step in overview.route.leg.plugins] == ["3"]
     head = QPoint(table.field_place("snuffer", "2.0").toPoint().x(), 12)

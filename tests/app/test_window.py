@@ -12,7 +12,7 @@ from fernshale.app.dialogs.snapshots import UndoPlanDialog
 from fernshale.app.theme import choose_theme
 from fernshale.app.widgets.band import knots_of
 from fernshale.app.widgets.charts import Tile, squarify
-from fernshale.app.widgets.conflict_card import DecisionCard
+from fernshale.app.widgets.conflict_card import ConflictCard
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.window import MainWindow
@@ -67,7 +67,7 @@ def test_crossing_by_hand_and_undo_back_to_the_start(qtbot: QtBot, window: MainW
         item for item in window.pages[Stage.PLUGINS].findChildren(QPushButton) if item.text().startswith("Update to 2")
     )
     assert not take.isEnabled()
-    card = next(item for item in window.findChildren(DecisionCard) if not item.is_decided)
+    card = next(item for item in window.findChildren(ConflictCard) if not item.is_decided)
     with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
         card.take("incoming")
     _settled(qtbot, window)

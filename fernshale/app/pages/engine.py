@@ -63,6 +63,7 @@ class EnginePage(Page):
         row.addWidget(self._again)
         row.addStretch(1)
         self._asks = quiet_label(preview, "")
+        self._asked = ""  # the key of the item whose options are shown
         self._options = QHBoxLayout()
         self._options.setSpacing(6)
         row.addWidget(self._asks)
@@ -121,10 +122,10 @@ class EnginePage(Page):
         self._said.setText(f"{mark} the generator printed: {said.said}" if said is not None and said.said else "")
         self._apply.setVisible(not changes.is_empty)
         self._apply.setText(f"Point the project at {overview.setup.to}")
-        again = overview.scan.profile.commands.regenerate is not None and changes.is_empty
-        self._again.setVisible(again)
         self._view = view
         self._show_options()
+        can_run = overview.scan.profile.commands.regenerate is not None and changes.is_empty
+        self._again.setVisible(can_run and self._asked != "engine:generate")  # which has it among its options
 
     def go_to(self, item: Item) -> None:
         path, line = file_and_line(item.place)
@@ -141,6 +142,7 @@ class EnginePage(Page):
         waiting = [item for item in self._view.items if _is_asked_here(item)] if self._view else []
         chosen = [item for item in waiting if file_and_line(item.place) == self._sites.current()]
         open_item = next(iter(chosen or waiting), None)
+        self._asked = open_item.key if open_item is not None else ""
         # Changes to be written are shown first; the files of an item once there are none.
         asked = open_item.detail.split("\n") if open_item is not None and not self._written else []
         self._text.show_lines(self._written or tuple(LineRow("", "base", "", line) for line in asked))
@@ -160,7 +162,7 @@ class EnginePage(Page):
                 self._options.addWidget(button(self, option.title, self._taking(open_item, option)))
 
     def option_buttons(self) -> list[QPushButton]:
-        own = {"engine:sites": self._apply, "engine:generate": self._again}.get(self.visited)
+        own = self._apply if self.visited == "engine:sites" else None
         return [own] if own is not None else [*buttons_in(self._options), self._apply, self._again]
 
     def _taking(self, item: Item, option: Option) -> Callable[[], None]:

@@ -36,13 +36,15 @@ from fernshale.core.base.quantities import count
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.links.actions import Relink
 from fernshale.core.crossing.stages.links.data_rules import DataRewrite
+from fernshale.core.crossing.stages.links.items import TOGETHER
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.links.constraints import UnmetConstraint
 from fernshale.core.links.missing_references import MissingReference
 from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE
 
-_TOGETHER = "links:together:sure"
+_TOGETHER = f"links:{TOGETHER}"
 # Rows without an action; a row without a payload would be a heading.
 _SETTLED = ("settled",)
 _AROUND = 7
@@ -317,7 +319,9 @@ class LinksPage(Page):
 
     def _carry_out(self, choice: str) -> None:
         item, work, unmet = self._item(), self._work(), self._unmet()
-        if item is not None:
+        if self._list.current() == _TOGETHER:
+            self.session.carry_out(Relink(TOGETHER, choice), self._apply.text())
+        elif item is not None:
             self.session.carry_out(relink(item, choice), self._apply.text())
         elif work is not None:
             self.session.carry_out(RewriteData(work.rule.id, choice), self._apply.text())

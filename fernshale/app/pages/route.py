@@ -158,7 +158,7 @@ class RoutePage(Page):
             title = f"Keep {step.from_} for now"
             self._remedies.addWidget(button(self, title, self._choosing(key, "keep", title), hint="It may not compile"))
         if key in view.decided:
-            title = "Undecide"
+            title = "Withdraw this decision"
             self._remedies.addWidget(button(self, title, lambda: self.session.withdraw(key, title)))
 
     def option_buttons(self) -> list[QPushButton]:

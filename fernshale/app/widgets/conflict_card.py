@@ -42,7 +42,7 @@ _MAX_LINES = 12
 _PICTURE = 190
 
 
-class DecisionCard(QFrame):
+class ConflictCard(QFrame):
     """Before, yours, the vendor's, and the options. `taken` carries (option, text, whether for all that are alike)."""
 
     taken = Signal(str, str, bool)

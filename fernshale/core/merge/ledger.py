@@ -24,7 +24,14 @@ from fernshale.core.merge.token_merge import split_tokens
 from fernshale.core.snapshot.manifest import EntryKind, TreeEntry
 
 Fate = Literal["carried", "already", "decide", "dropped"]
-FATES: tuple[Fate, ...] = ("carried", "already", "decide", "dropped")
+# In words, in the order in which they are shown.
+FATE_WORDS: Mapping[Fate, str] = {
+    "carried": "kept",
+    "already": "already in the new release",
+    "decide": "to decide",
+    "dropped": "dropped by decision",
+}
+FATES: tuple[Fate, ...] = tuple(FATE_WORDS)
 
 
 class LedgerUnbalanced(FernshaleError):

@@ -13,6 +13,7 @@ from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.view import PluginView
 from fernshale.core.merge.folder_merge import FileMerge
+from fernshale.core.merge.ledger import FATE_WORDS
 
 _GROUPS: tuple[tuple[str, tuple[str, ...], str, Tone], ...] = (
     ("Your edits", ("merged", "carried", "decide"), "●", "mine"),
@@ -168,6 +169,6 @@ def _moved(file: FileMerge) -> str:
 
 def _done_row(view: PluginView, path: str) -> Row:
     entries = [entry for entry in view.ledger.entries if entry.path == path] if view.ledger else []
-    fates = ", ".join(dict.fromkeys(entry.fate for entry in entries))
+    fates = ", ".join(dict.fromkeys(FATE_WORDS[entry.fate] for entry in entries))
     payload = FileOf(view.plugin.id, path)
     return Row(printable(path), f"{count(len(entries), 'edit')} · {fates}", "", "●", "mine", payload=payload, code=True)

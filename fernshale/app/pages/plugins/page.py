@@ -35,7 +35,7 @@ from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
-from fernshale.app.widgets.conflict_card import KEYS, DecisionCard
+from fernshale.app.widgets.conflict_card import KEYS, ConflictCard
 from fernshale.app.widgets.rows import RowList
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow, LinesBlock
 from fernshale.core.base.quantities import count
@@ -45,7 +45,7 @@ from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.view import PluginView
 from fernshale.core.merge.folder_merge import FileMerge
-from fernshale.core.merge.ledger import LedgerEntry
+from fernshale.core.merge.ledger import FATE_WORDS, LedgerEntry
 from fernshale.core.merge.text_merge import Conflict, Resolution
 
 _MAX_BARS = 7
@@ -64,7 +64,7 @@ class PluginsPage(Page):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._overview: Overview | None = None
-        self._cards: list[DecisionCard] = []
+        self._cards: list[ConflictCard] = []
         self._in_text: list[QPushButton] = []  # the buttons below the text of the detail
         self._unfolded: set[GroupOf] = set()
         self._last: list[str] = []  # the conflicts resolved here, the latest last
@@ -266,7 +266,9 @@ class PluginsPage(Page):
         self._card.set_title(printable(path), f"{view.plugin.id} is updated. This is what became of your edits")
         self._why.setText("")
         rows = [
-            LineRow(entry.fate, _fate_tone(entry), entry.lines, f"{entry.what}    now {entry.now or 'nowhere'}")
+            LineRow(
+                FATE_WORDS[entry.fate], _fate_tone(entry), entry.lines, f"{entry.what}    now {entry.now or 'nowhere'}"
+            )
             for entry in entries
         ]
         self._text.show_lines(tuple(rows))
@@ -304,11 +306,11 @@ class PluginsPage(Page):
             parts.append(LinesBlock(self._text, tuple(lines)))
         return parts
 
-    def _decision(self, view: PluginView, file: FileMerge, id: str, choice: Resolution | None) -> DecisionCard:
+    def _decision(self, view: PluginView, file: FileMerge, id: str, choice: Resolution | None) -> ConflictCard:
         assert self._overview is not None and view.merge is not None
         conflict = next(conflict for conflict in file.decisions if conflict.id == id)
         plugins = self._overview.plugins
-        card = DecisionCard(self._text, ask(view.merge, file, conflict, plugins.choices, plugins.remembered), choice)
+        card = ConflictCard(self._text, ask(view.merge, file, conflict, plugins.choices, plugins.remembered), choice)
         card.taken.connect(lambda take, text, alike: self._on_decided(id, take, text, alike, file.shown))
         card.withdrawn.connect(lambda: self._on_withdrawn(id, file.shown))
         card.editing.connect(self._text.show_part)

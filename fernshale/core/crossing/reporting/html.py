@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from fernshale.core.base.quantities import seconds
 from fernshale.core.base.treepath import printable
+from fernshale.core.merge.ledger import FATE_WORDS
 
 if TYPE_CHECKING:
     from jinja2 import Template
@@ -35,5 +36,6 @@ def _template() -> Template:
     made = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     made.filters["shown"] = lambda value: printable(str(value))
     made.filters["seconds"] = seconds
+    made.filters["fate"] = FATE_WORDS.__getitem__
     made.filters["when"] = lambda value: time.strftime("%Y-%m-%d %H:%M", time.localtime(value))
     return made.from_string((Path(__file__).parent / "report.html.j2").read_text("utf-8"))

@@ -9,6 +9,7 @@ from typing import Any
 
 from fernshale.core.base.quantities import seconds
 from fernshale.core.base.treepath import printable
+from fernshale.core.merge.ledger import FATE_WORDS
 
 Data = Mapping[str, Any]
 # Characters that begin or end markup in Markdown, in tables and in HTML. An underscore inside a word does not.
@@ -44,13 +45,7 @@ def report_message(data: Data) -> str:
     steps = f"{figures['steps']} steps over {figures['files touched']} files"
     parts.append(f"- {steps}; {figures['rounds']} builds, the first with {figures['errors at first']} errors")
     if figures["local edits"]:
-        fates = {
-            "carried": "carried",
-            "already": "already in the new release",
-            "dropped": "dropped",
-            "decide": "to decide",
-        }
-        sums = {words: sum(_sum(leg, fate) for leg in _legs(data)) for fate, words in fates.items()}
+        sums = {words: sum(_sum(leg, fate) for leg in _legs(data)) for fate, words in FATE_WORDS.items()}
         told = ", ".join(f"{number} {words}" for words, number in sums.items() if number)
         parts.append(f"- {figures['local edits']} local edits in plugins: {told}")
     moved = [row for leg in _legs(data) for row in leg["route"] if row["to"] and row["to"] != row["from"]]
@@ -129,7 +124,15 @@ def _edits(data: Data) -> list[str]:
         sums = f"{total} = {carried} kept + {already} already in the new release + {decide} to decide"
         sums += f" + {dropped} dropped by decision."
         rows = [
-            (plugin, entry["path"], entry["lines"], entry["what"], entry["fate"], entry["now"], entry["why"])
+            (
+                plugin,
+                entry["path"],
+                entry["lines"],
+                entry["what"],
+                FATE_WORDS[entry["fate"]],
+                entry["now"],
+                entry["why"],
+            )
             for plugin, ledger in ledgers.items()
             for entry in ledger["entries"]
         ]

@@ -35,7 +35,7 @@ def site_items(view: EngineView, scan: ProjectScan, crossing: Crossing) -> tuple
             items.append(Item(key, Stage.ENGINE, title, "own", place, item.trouble, True, options))
     if view.places:
         evidence = f"the generator then replaces {count(len(view.stale), 'generated file')}" if view.stale else ""
-        take = Option(PointAtRelease(), f"Change them to {to}", (evidence,), 1.0, True)
+        take = Option(PointAtRelease(), f"Point the project at {to}", (evidence,), 1.0, True)
         title = f"{count(view.places, 'place')} still to name {to}"
         items.append(Item("engine:sites", Stage.ENGINE, title, "own", needs_you=False, options=(take,)))
     else:

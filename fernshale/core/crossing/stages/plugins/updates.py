@@ -124,7 +124,9 @@ def folder_changes(scan: ProjectScan, plugin: Plugin, merge: FolderMerge, result
 
 
 def _ledger_words(ledger: Ledger) -> str:
-    parts = [f"{ledger.count('carried')} of {ledger.edits} edits kept"]
+    if not ledger.edits:
+        return "no edits of yours"
+    parts = [f"{ledger.count('carried')} of {count(ledger.edits, 'edit')} kept"]
     if ledger.count("already"):
         parts.append(f"{ledger.count('already')} already in the new release")
     if ledger.count("dropped"):
