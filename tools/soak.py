@@ -223,7 +223,7 @@ def check(world: World, what: str) -> None:
     crossing = world.crossing
     with crossing.acting():
         recover_interrupted(crossing)
-    assert crossing.is_settled, f"{what}: the logbook is not settled"
+    assert crossing.is_finished, f"{what}: the logbook is not settled"
     view = inspect(crossing, Work(token=_TOKEN))
     for item in view.plugins.plugins:
         if item.ledger is not None:

@@ -70,7 +70,7 @@ class Session(QObject):
         self.runner.cancelled.connect(self._on_cancelled)
         self._watch = QTimer(self)
         self._watch.setInterval(_WATCH_MS)
-        self._watch.timeout.connect(self._look_outside)
+        self._watch.timeout.connect(self._inspect_quietly)
 
     # -- opening
 
@@ -81,16 +81,16 @@ class Session(QObject):
         shelves: Sequence[str | Path],
         to: str,
         members: Sequence[str] = (),
-        beside: Path | None = None,
+        copy_folder: Path | None = None,
     ) -> None:
         """Begin or resume a crossing; with `beside`, of a copy in that folder."""
 
         def task(work: Work) -> Overview:
-            if beside is not None:
-                duplicate_tree(project, beside, work)
-            place = beside or project
+            if copy_folder is not None:
+                duplicate_tree(project, copy_folder, work)
+            place = copy_folder or project
             self.crossing = begin_crossing(
-                place, profile, shelves, to, work, Extent(members=members, original=str(project) if beside else "")
+                place, profile, shelves, to, work, Extent(members=members, original=str(project) if copy_folder else "")
             )
             return inspect(self.crossing, work)
 
@@ -203,7 +203,7 @@ class Session(QObject):
 
         self._act("a proposed check is not needed", task)
 
-    def carry(self, plan: ImportPlan, over: bool) -> None:
+    def import_content(self, plan: ImportPlan, over: bool) -> None:
         """Import content with its dependencies."""
 
         def task(crossing: Crossing, work: Work) -> None:
@@ -251,7 +251,7 @@ class Session(QObject):
         else:
             self.said.emit("another task is still running")
 
-    def _look_outside(self) -> None:
+    def _inspect_quietly(self) -> None:
         """Notice edits made in another program."""
         crossing, overview = self.crossing, self.overview
         if crossing is None or overview is None or self.runner.is_busy:
@@ -290,14 +290,14 @@ class Session(QObject):
             self.trust_needed.emit(error)
             return
         self.failed.emit(error)
-        self._look_after_failure(error)
+        self._inspect_after_failure(error)
 
     def _on_cancelled(self) -> None:
         if not self._end_of_quiet():
             self.said.emit("cancelled; finished steps are in the logbook")
-            self._look_after_failure(None)
+            self._inspect_after_failure(None)
 
-    def _look_after_failure(self, error: object) -> None:
+    def _inspect_after_failure(self, error: object) -> None:
         """Show the current state: part of the action may have been done before it failed."""
         if (
             self.crossing is not None

@@ -19,7 +19,7 @@ Tone = Literal["plain", "strong", "mine", "incoming", "base", "alarm", "quiet"]
 class Theme:
     """The colours of one theme as CSS names."""
 
-    ground: str
+    background: str
     band: str
     card: str
     head: str
@@ -54,7 +54,7 @@ class Theme:
 
 
 LIGHT = Theme(
-    ground="#eef0ea",
+    background="#eef0ea",
     band="#e3e6df",
     card="#fdfdfb",
     head="#f0f2ec",
@@ -72,7 +72,7 @@ LIGHT = Theme(
     track="#e2e4de",
 )
 DARK = Theme(
-    ground="#1f2629",
+    background="#1f2629",
     band="#1a2023",
     card="#272f33",
     head="#2e373b",
@@ -134,7 +134,7 @@ def apply_theme(app: QApplication) -> None:
     app.setFont(font)
     palette = QPalette()
     roles = {
-        QPalette.ColorRole.Window: colours.ground,
+        QPalette.ColorRole.Window: colours.background,
         QPalette.ColorRole.WindowText: colours.text,
         QPalette.ColorRole.Base: colours.card,
         QPalette.ColorRole.AlternateBase: colours.head,

@@ -182,15 +182,15 @@ class MainWindow(QMainWindow):
     def _build_status(self) -> None:
         bar = self.statusBar()
         bar.setSizeGripEnabled(False)
-        self._said = QLabel("", bar)
-        self._said.setContentsMargins(12, 0, 0, 0)
+        self._message = QLabel("", bar)
+        self._message.setContentsMargins(12, 0, 0, 0)
         self._progress = QProgressBar(bar)
         self._progress.setFixedWidth(180)
         self._progress.setTextVisible(False)
         self._cancel = button(bar, "Cancel", self.session.runner.cancel, hint="Esc")
         hint = QLabel("Ctrl+K all actions", bar)
         hint.setContentsMargins(0, 0, 12, 0)
-        bar.addWidget(self._said, 1)
+        bar.addWidget(self._message, 1)
         for widget in (self._progress, self._cancel):
             bar.addPermanentWidget(widget)
             widget.hide()
@@ -202,7 +202,7 @@ class MainWindow(QMainWindow):
         session.opened.connect(self._on_opened)
         session.failed.connect(self._on_failed)
         session.trust_needed.connect(self._on_trust_needed)
-        session.said.connect(self._said.setText)
+        session.said.connect(self._message.setText)
         session.runner.started.connect(self._on_started)
         session.runner.progressed.connect(self._on_progress)
         session.runner.output.connect(self._on_output)
@@ -247,7 +247,9 @@ class MainWindow(QMainWindow):
             return
         dialog = BeginDialog(self, project, self._profiles)
         if dialog.exec() == BeginDialog.DialogCode.Accepted:
-            self.session.begin(project, dialog.profile, dialog.shelves, dialog.target, dialog.members, dialog.beside)
+            self.session.begin(
+                project, dialog.profile, dialog.shelves, dialog.target, dialog.members, dialog.copy_folder
+            )
 
     def begin(self, project: Path, profile: Path, shelves: Sequence[str | Path], target: str) -> None:
         """Begin without asking."""
@@ -437,7 +439,7 @@ class MainWindow(QMainWindow):
         overview = self.session.overview
         found = choose_content(self) if overview is not None else None
         if overview is not None and found is not None:
-            ImportDialog(self, overview.scan, *found, self.session.carry).exec()
+            ImportDialog(self, overview.scan, *found, self.session.import_content).exec()
 
     def show_actions(self) -> None:
         """The list of everything that can be done now."""
@@ -519,21 +521,21 @@ class MainWindow(QMainWindow):
     def _find_next(self) -> None:
         here = self._page_stack.currentWidget()
         if self._searched and isinstance(here, Page | ReportView | DebtsView) and not here.find_text(self._searched):
-            self._said.setText(f"“{self._searched}” is not on this page")
+            self._message.setText(f"“{self._searched}” is not on this page")
 
     def _open_editor(self, path: str, line: int) -> None:
         overview = self.session.overview
         if overview is None or not path:
             return
         trouble = open_in_editor(overview.setup.project / path, line)
-        self._said.setText(trouble or f"opened {path} at line {line}")
+        self._message.setText(trouble or f"opened {path} at line {line}")
 
     # -- work in the background
 
     def _on_started(self, title: str) -> None:
         if not title:
             return
-        self._said.setText(title)
+        self._message.setText(title)
         self._progress.setRange(0, 0)
         self._progress.show()
         self._cancel.show()
@@ -542,7 +544,7 @@ class MainWindow(QMainWindow):
         if isinstance(note, ProgressNote) and self._progress.isVisible():
             self._progress.setRange(0, note.total)
             self._progress.setValue(note.done)
-            self._said.setText(note.what)
+            self._message.setText(note.what)
 
     def _on_output(self, lines: object) -> None:
         if isinstance(lines, list):
@@ -550,12 +552,12 @@ class MainWindow(QMainWindow):
 
     def _on_ended(self) -> None:
         if self._progress.isVisible():
-            self._said.setText("ready")
+            self._message.setText("ready")
         self._progress.hide()
         self._cancel.hide()
 
     def _on_failed(self, error: object) -> None:
-        self._said.setText(str(error).splitlines()[0] if str(error) else "failed")
+        self._message.setText(str(error).splitlines()[0] if str(error) else "failed")
         show_error(self, error)
 
     def _on_trust_needed(self, error: object) -> None:

@@ -125,7 +125,7 @@ def test_a_check_of_ones_own_is_asked_for_and_bad_patterns_are_said(qtbot: QtBot
     dialog.method.setCurrentIndex(1)
     dialog.text.setText("(")
     dialog._agree()
-    assert dialog.check is None and "cannot be tried" in dialog._said.text()
+    assert dialog.check is None and "cannot be tried" in dialog._message.text()
     dialog.text.setText(r"\d lamps lit")
     dialog._agree()
     assert dialog.check is not None and dialog.check.prints == r"\d lamps lit"

@@ -298,7 +298,7 @@ def test_content_from_elsewhere_is_shown_with_what_it_needs_before_it_comes(
     (wick.project / "b.txt").write_text("mine\n")
     overview = window.session.overview
     assert overview is not None
-    dialog = ImportDialog(window, overview.scan, old, ["a.txt", "b.txt"], window.session.carry)
+    dialog = ImportDialog(window, overview.scan, old, ["a.txt", "b.txt"], window.session.import_content)
     qtbot.addWidget(dialog)
     qtbot.waitUntil(lambda: dialog._go.isEnabled(), timeout=10_000)
     assert dialog._go.text() == "Import 1 file" and [row.title for row in dialog._list.rows()] == ["a.txt", "b.txt"]

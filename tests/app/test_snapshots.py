@@ -52,7 +52,7 @@ def test_any_two_snapshots_are_compared_and_a_file_brought_back(qtbot: QtBot, tr
     dialog._to.setCurrentIndex(dialog._to.findData(later.id))
     qtbot.waitUntil(lambda: not dialog.is_busy and len(_titles(dialog)) == 3)
     assert ("by-hand.txt", "new") in _titles(dialog) and not dialog._all.isEnabled()
-    assert dialog._said.text() == "1 changed, 2 new"
+    assert dialog._message.text() == "1 changed, 2 new"
     dialog._to.setCurrentIndex(0)
     qtbot.waitUntil(lambda: not dialog.is_busy and dialog._all.isEnabled())
     dialog._pane._list.select("candle.ini")
@@ -91,7 +91,7 @@ def test_what_is_in_the_way_is_said_and_nothing_can_be_pressed(qtbot: QtBot, tre
     (wick.project / "candle.ini").write_text("something of my own\n")
     dialog = UndoPlanDialog(None, crossing, next(entry for entry in crossing.logbook() if entry.can_undo))
     qtbot.addWidget(dialog)
-    assert not dialog._go.isEnabled() and "1 file in the way" in dialog._said.text()
+    assert not dialog._go.isEnabled() and "1 file in the way" in dialog._message.text()
     shown = "\n".join(line.text for block in dialog._pane._text.blocks() for line in block.lines())
     assert "candle.ini: line 1 changed since (outside Fernshale)" in shown
 
@@ -113,7 +113,7 @@ def test_the_store_is_looked_at_verified_and_made_smaller(qtbot: QtBot, tree: Tr
     assert rows[0].title == "number 3" and rows[0].right == "adds 300.0 kB" and "stays: the crossing of" in rows[-1].sub
     dialog._verify.click()
     qtbot.waitUntil(is_idle)
-    assert "Everything reads back" in dialog._said.text()
+    assert "Everything reads back" in dialog._message.text()
     dialog._list.select(rows[-1].payload)
     assert not dialog._one.isEnabled()  # a crossing began from it
     dialog._last.setValue(2)
@@ -125,7 +125,7 @@ def test_the_store_is_looked_at_verified_and_made_smaller(qtbot: QtBot, tree: Tr
     dialog._delete.click()
     dialog._delete.click()
     qtbot.waitUntil(is_idle)
-    qtbot.waitUntil(lambda: "1 snapshot deleted" in dialog._said.text())
+    qtbot.waitUntil(lambda: "1 snapshot deleted" in dialog._message.text())
     assert [item.note for item in crossing.store.list()][1:] == ["number 1", "number 2", "number 3"]
     pack = max(crossing.store.packs_folder.iterdir(), key=lambda path: path.stat().st_size)
     data = bytearray(pack.read_bytes())
@@ -133,7 +133,7 @@ def test_the_store_is_looked_at_verified_and_made_smaller(qtbot: QtBot, tree: Tr
     pack.write_bytes(data)
     dialog._verify.click()
     qtbot.waitUntil(is_idle)
-    assert dialog._said.text().startswith("◆") and "is damaged" in dialog._said.text()
+    assert dialog._message.text().startswith("◆") and "is damaged" in dialog._message.text()
     dialog.reject()
 
 
@@ -151,15 +151,17 @@ def test_a_crossing_begins_on_a_copy(qtbot: QtBot, window: MainWindow, tree: Tre
     dialog._shelf.setText(str(wick.shelf))
     dialog._read_shelf()
     qtbot.waitUntil(lambda: dialog._target.count() > 0)
-    assert dialog.beside is None
+    assert dialog.copy_folder is None
     dialog._on_copy.setChecked(True)
-    assert dialog.beside == wick.project.parent / f"{wick.project.name}-{dialog.target}" and dialog._begin.isEnabled()
-    dialog._beside.setText(str(wick.project))
+    assert (
+        dialog.copy_folder == wick.project.parent / f"{wick.project.name}-{dialog.target}" and dialog._begin.isEnabled()
+    )
+    dialog._copy_box.setText(str(wick.project))
     assert not dialog._begin.isEnabled() and "is there already" in dialog._trouble.text()
-    dialog._beside.setText(str(wick.project / "inside"))
+    dialog._copy_box.setText(str(wick.project / "inside"))
     assert not dialog._begin.isEnabled() and "inside the project" in dialog._trouble.text()
-    dialog._beside.setText(str(tmp_path / "copy"))
-    place, profile, target = dialog.beside, dialog.profile, dialog.target
+    dialog._copy_box.setText(str(tmp_path / "copy"))
+    place, profile, target = dialog.copy_folder, dialog.profile, dialog.target
     dialog.reject()
     window.session.begin(wick.project, profile, [wick.shelf], target, (), place)
     qtbot.waitUntil(lambda: window.session.overview is not None and not window.session.runner.is_busy, timeout=20_000)

@@ -94,7 +94,7 @@ def test_crossing_by_hand_and_undo_back_to_the_start(qtbot: QtBot, window: MainW
     def agree() -> None:
         dialog = QApplication.activeModalWidget()
         assert isinstance(dialog, UndoPlanDialog)
-        said.append(f"{dialog._said.text()} {dialog._go.text()}")
+        said.append(f"{dialog._message.text()} {dialog._go.text()}")
         dialog.accept()
 
     QTimer.singleShot(200, agree)
@@ -143,7 +143,7 @@ def test_edit_made_outside_shows_up(qtbot: QtBot, window: MainWindow, tree: Tree
     _open(qtbot, window, wick)
     (wick.project / "candle.ini").write_text("wick = 2.0\n")
     with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
-        window.session._look_outside()
+        window.session._inspect_quietly()
     assert window.session.overview is not None and window.session.overview.scan.release == "2.0"
 
 

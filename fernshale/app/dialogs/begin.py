@@ -38,10 +38,10 @@ class BeginDialog(WorkingDialog):
         self.opening: ProjectProbe | None = None
         column = QVBoxLayout(self)
         column.setSpacing(8)
-        self._said = heading_label(self, "")
-        self._said.setWordWrap(True)
+        self._message = heading_label(self, "")
+        self._message.setWordWrap(True)
         self._trouble = quiet_label(self, "")
-        column.addWidget(self._said)
+        column.addWidget(self._message)
         column.addWidget(self._trouble)
         self._profile = button(self, "Name the engine profile…", self._choose_profile)
         column.addWidget(self._profile)
@@ -59,14 +59,14 @@ class BeginDialog(WorkingDialog):
         self._target = QComboBox(self)
         column.addWidget(self._target)
         self._on_copy = QCheckBox("Cross a copy in another folder. The project itself is only read.", self)
-        self._on_copy.toggled.connect(self._show_beside)
+        self._on_copy.toggled.connect(self._show_copy_folder)
         column.addWidget(self._on_copy)
-        self._beside = QLineEdit(self)
-        self._beside.setAccessibleName("Folder for the copy")
-        self._beside.textChanged.connect(lambda _text: self._check_beside())
-        column.addWidget(self._beside)
-        self._beside.hide()
-        self._target.currentTextChanged.connect(lambda _text: self._show_beside(self._on_copy.isChecked()))
+        self._copy_box = QLineEdit(self)
+        self._copy_box.setAccessibleName("Folder for the copy")
+        self._copy_box.textChanged.connect(lambda _text: self._check_copy_folder())
+        column.addWidget(self._copy_box)
+        self._copy_box.hide()
+        self._target.currentTextChanged.connect(lambda _text: self._show_copy_folder(self._on_copy.isChecked()))
         self._members_words = quiet_label(self, "Members of the workspace to move. The others stay on their release.")
         self._members = QListWidget(self)
         self._members.setAccessibleName("Members to move")
@@ -83,7 +83,7 @@ class BeginDialog(WorkingDialog):
         self._runner.succeeded.connect(self._on_targets)
         self._runner.failed.connect(self._on_no_targets)
         self._asked = ""
-        self._look(None)
+        self._inspect(None)
 
     @property
     def members(self) -> list[str]:
@@ -102,24 +102,24 @@ class BeginDialog(WorkingDialog):
         return self._target.currentText()
 
     @property
-    def beside(self) -> Path | None:
+    def copy_folder(self) -> Path | None:
         """The folder for a copy to cross, None for the project itself."""
-        return Path(self._beside.text()).expanduser() if self._on_copy.isChecked() else None
+        return Path(self._copy_box.text()).expanduser() if self._on_copy.isChecked() else None
 
     @property
     def profile(self) -> Profile:
         assert self.opening is not None
         return self.opening.profile
 
-    def _look(self, profile: Path | None) -> None:
+    def _inspect(self, profile: Path | None) -> None:
         try:
             self.opening = probe_project(self.project, profile, self._profiles)
         except FernshaleError as error:
             self.opening = None
-            self._said.setText(printable(self.project.name))
+            self._message.setText(printable(self.project.name))
             self._trouble.setText(str(error))
         else:
-            self._said.setText(
+            self._message.setText(
                 f"{printable(self.project.name)} is on {self.opening.profile.title} {self.opening.release}."
             )
             self._trouble.setText(f"profile: {self.opening.profile.path}")
@@ -143,15 +143,15 @@ class BeginDialog(WorkingDialog):
             shown.setVisible(bool(members))
         self.resize(560, 500 if members else 330)
 
-    def _show_beside(self, wanted: bool) -> None:
-        self._beside.setVisible(wanted)
-        if wanted and not self._beside.isModified():
-            self._beside.setText(str(self.project.parent / f"{self.project.name}-{self.target or 'copy'}"))
-        self._check_beside()
+    def _show_copy_folder(self, wanted: bool) -> None:
+        self._copy_box.setVisible(wanted)
+        if wanted and not self._copy_box.isModified():
+            self._copy_box.setText(str(self.project.parent / f"{self.project.name}-{self.target or 'copy'}"))
+        self._check_copy_folder()
 
-    def _check_beside(self) -> None:
+    def _check_copy_folder(self) -> None:
         """A copy needs an empty place outside the project."""
-        place = self.beside
+        place = self.copy_folder
         words = ""
         if place is not None and (place.exists() or not place.is_absolute()):
             words = f"{printable(str(place))} is there already." if place.exists() else "Name a whole path."
@@ -178,7 +178,7 @@ class BeginDialog(WorkingDialog):
         assert self.opening is not None and isinstance(targets, list)
         self._target.addItems(targets)
         QSettings().setValue("shelf", self._asked)
-        self._check_beside()
+        self._check_copy_folder()
 
     def _on_no_targets(self, error: object) -> None:
         if self._asked != self._shelf.text():
@@ -197,4 +197,4 @@ class BeginDialog(WorkingDialog):
             self, "The engine profile", str(self.project), "Profiles (*.profile.toml)"
         )
         if name:
-            self._look(Path(name))
+            self._inspect(Path(name))

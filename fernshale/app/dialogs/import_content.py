@@ -114,11 +114,11 @@ class ImportDialog(WorkingDialog):
         into.addWidget(words, 1)
         self._into = QLineEdit(self)
         self._into.setAccessibleName("The folder of this project that matches it")
-        self._into.editingFinished.connect(self._look)
+        self._into.editingFinished.connect(self._inspect)
         into.addWidget(self._into, 1)
         column.addLayout(into)
-        self._said = quiet_label(self, "")
-        column.addWidget(self._said)
+        self._message = quiet_label(self, "")
+        column.addWidget(self._message)
         self._list = RowList(self, "Files to import")
         column.addWidget(self._list, 1)
         self._over = QCheckBox("Also replace other files that have the same place", self)
@@ -132,12 +132,12 @@ class ImportDialog(WorkingDialog):
         column.addLayout(foot)
         self._runner.succeeded.connect(self._on_plan)
         self._runner.failed.connect(self._on_failed)
-        self._look()
+        self._inspect()
 
-    def _look(self) -> None:
+    def _inspect(self) -> None:
         into = self._into.text().strip()
         self._go.setEnabled(False)
-        self._said.setText("Finding dependencies…")
+        self._message.setText("Finding dependencies…")
         self._runner.start(
             "looking",
             lambda work: plan_import(self._scan, self._source, self._chosen, into, work.token),
@@ -151,7 +151,7 @@ class ImportDialog(WorkingDialog):
     def _on_failed(self, error: object) -> None:
         self._plan = None
         self._list.set_rows(())
-        self._said.setText(f"◆ {error}")
+        self._message.setText(f"◆ {error}")
 
     def _show(self) -> None:
         plan = self._plan
@@ -168,7 +168,7 @@ class ImportDialog(WorkingDialog):
         number = plan.count("copy") + (plan.count("differs") if self._over.isChecked() else 0)
         self._over.setVisible(bool(plan.count("differs")))
         needed = sum(item.why != "chosen" for item in plan.files)
-        self._said.setText(
+        self._message.setText(
             f"{count(len(self._chosen), 'file')} chosen, {needed} more needed, {len(plan.unmet)} missing."
         )
         self._go.setText(f"Import {count(number, 'file')}")

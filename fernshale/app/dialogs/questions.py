@@ -118,8 +118,8 @@ class CheckDialog(QDialog):
         form.addRow("Called", self.name)
         form.addRow("Tried", self.method)
         form.addRow("What", self.text)
-        self._said = quiet_label(self, "")
-        form.addRow("", self._said)
+        self._message = quiet_label(self, "")
+        form.addRow("", self._message)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel, self)
         buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Add this check")
         buttons.accepted.connect(self._agree)
@@ -135,7 +135,7 @@ class CheckDialog(QDialog):
         try:
             self.check = self._read()
         except (ValueError, regex.error) as error:
-            self._said.setText(f"That cannot be tried: {error}")
+            self._message.setText(f"That cannot be tried: {error}")
             return
         self.accept()
 

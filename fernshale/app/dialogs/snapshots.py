@@ -75,8 +75,8 @@ class SnapshotDialog(WorkingDialog):
         self._to = self._choice("The later one", later)
         row.addWidget(self._to, 1)
         column.addLayout(row)
-        self._said = quiet_label(self, "")
-        column.addWidget(self._said)
+        self._message = quiet_label(self, "")
+        column.addWidget(self._message)
         self._pane = ChangesPane(self, "Differences")
         column.addWidget(self._pane, 1)
         foot = QHBoxLayout()
@@ -123,7 +123,7 @@ class SnapshotDialog(WorkingDialog):
             self._pane.say("There is no snapshot of this project yet.")
             self._enable(False, False)
             return
-        self._said.setText("comparing…")
+        self._message.setText("comparing…")
         crossing = self._crossing
 
         def task(work: Work) -> tuple[tuple[str, str], SnapshotSides]:
@@ -138,7 +138,7 @@ class SnapshotDialog(WorkingDialog):
             self._compare()  # another pair was chosen meanwhile
             return
         self._pane.show_changes(sides.listed, sides.before, sides.after)
-        self._said.setText(summary_of(sides.differences))
+        self._message.setText(summary_of(sides.differences))
         self._enable(bool(sides.listed), asked[1] == _NOW)
 
     def _enable(self, differs: bool, to_now: bool) -> None:
@@ -199,8 +199,8 @@ class UndoPlanDialog(QDialog):
         heading = heading_label(self, title)
         heading.setWordWrap(True)
         column.addWidget(heading)
-        self._said = quiet_label(self, "")
-        column.addWidget(self._said)
+        self._message = quiet_label(self, "")
+        column.addWidget(self._message)
         self._pane = ChangesPane(self, "Changes")
         column.addWidget(self._pane, 1)
         foot = QHBoxLayout()
@@ -216,14 +216,14 @@ class UndoPlanDialog(QDialog):
         files = plan.changes.files
         self._go.setEnabled(bool(plan.changes.changes) and not obstacles)
         if obstacles:
-            self._said.setText(f"◆ {count(len(obstacles), 'file')} in the way. Nothing was changed.")
+            self._message.setText(f"◆ {count(len(obstacles), 'file')} in the way. Nothing was changed.")
             self._pane.say("\n".join(obstacles))
             return
         stays = "" if plan.is_exact else " Later changes of other lines and files stay."
         if kept:
             names = ", ".join(kept[:_MAX_NAMED]) + (" and others" if len(kept) > _MAX_NAMED else "")
             stays = f" Your own edits since then stay in {count(len(kept), 'file')}: {names}."
-        self._said.setText(printable(f"{count(len(files), 'file')} would change.{stays}"))
+        self._message.setText(printable(f"{count(len(files), 'file')} would change.{stays}"))
         words = ["new" if item.before is None else "gone" if item.after is None else "changed" for item in files]
 
         rows = list(zip(words, files, strict=True))
@@ -245,8 +245,8 @@ class StoreDialog(WorkingDialog):
         self._list = RowList(self, "Snapshots")
         self._list.chosen.connect(lambda payload: self._enable())
         column.addWidget(self._list, 1)
-        self._said = quiet_label(self, "")
-        column.addWidget(self._said)
+        self._message = quiet_label(self, "")
+        column.addWidget(self._message)
         self._bar = QProgressBar(self)
         self._bar.setTextVisible(False)
         self._bar.setFixedHeight(6)
@@ -281,7 +281,7 @@ class StoreDialog(WorkingDialog):
         self._runner.failed.connect(lambda error: self._end(f"◆ {error}"))
         self._runner.cancelled.connect(lambda: self._end("Stopped."))
         self._then = ""
-        self._look()
+        self._inspect()
 
     def _number(self, name: str, value: int) -> QSpinBox:
         made = QSpinBox(self)
@@ -291,7 +291,7 @@ class StoreDialog(WorkingDialog):
         made.valueChanged.connect(lambda _value: self._unsure())
         return made
 
-    def _look(self, then: str = "") -> None:
+    def _inspect(self, then: str = "") -> None:
         """Read the snapshots again; `then` is shown afterwards."""
         self._then = then
         self._start("looking", lambda work: added_by_each(self._store, work))
@@ -330,13 +330,13 @@ class StoreDialog(WorkingDialog):
 
     def _on_policy(self) -> None:
         if not self._last.value() and not self._daily.value():
-            self._said.setText("A policy must keep at least one snapshot.")
+            self._message.setText("A policy must keep at least one snapshot.")
             return
         policy = Policy(self._last.value(), self._daily.value())
         found = delete_by_policy(self._store, policy, "", Work(), dry_run=True)
         if not found.forgotten:
             self._unsure()
-            self._said.setText("This policy deletes no snapshot.")
+            self._message.setText("This policy deletes no snapshot.")
             return
         self._ask(policy, self._delete, f"Delete {count(len(found.forgotten), 'snapshot')} permanently")
 
@@ -346,7 +346,7 @@ class StoreDialog(WorkingDialog):
             self._unsure()
             self._confirmed = what
             made.setText(words)
-            self._said.setText("Press again to confirm. Deleted snapshots cannot be restored.")
+            self._message.setText("Press again to confirm. Deleted snapshots cannot be restored.")
             return
         self._unsure()
 
@@ -361,11 +361,11 @@ class StoreDialog(WorkingDialog):
         self._confirmed = None
         self._one.setText("Delete the selected one…")
         self._delete.setText("Delete the others…")
-        self._said.setText("")
+        self._message.setText("")
 
     def _start(self, title: str, work: Callable[..., object]) -> None:
         if self._runner.start(title, work):
-            self._said.setText(f"{title}…")
+            self._message.setText(f"{title}…")
             self._enable()
 
     def _on_stop(self) -> None:
@@ -375,13 +375,13 @@ class StoreDialog(WorkingDialog):
         if isinstance(found, ProgressNote):
             self._bar.setRange(0, found.total)
             self._bar.setValue(found.done)
-            self._said.setText(f"{found.what}: {found.done} of {found.total}" if found.total else found.what)
+            self._message.setText(f"{found.what}: {found.done} of {found.total}" if found.total else found.what)
 
     def _on_done(self, result: object) -> None:
         if isinstance(result, StoreCheck):
             self._end(_verdict_words(result))
         elif isinstance(result, Freed):
-            self._look(f"{count(len(result.forgotten), 'snapshot')} deleted, {size_words(result.bytes)} freed.")
+            self._inspect(f"{count(len(result.forgotten), 'snapshot')} deleted, {size_words(result.bytes)} freed.")
         elif isinstance(result, dict):
             self._fill(result)
             self._end(self._then)
@@ -390,7 +390,7 @@ class StoreDialog(WorkingDialog):
         self._bar.setRange(0, 1)
         self._bar.setValue(0)
         self._enable()
-        self._said.setText(words)
+        self._message.setText(words)
 
     def _enable(self) -> None:
         busy = self._runner.is_busy

@@ -51,9 +51,9 @@ class EnginePage(Page):
         self._preview_card = preview
         self._text = AnnotatedText(preview, "What will be written")
         preview.body.addWidget(self._text, 1)
-        self._said = quiet_label(preview, "")
-        self._said.setContentsMargins(11, 4, 9, 4)
-        preview.body.addWidget(self._said)
+        self._message = quiet_label(preview, "")
+        self._message.setContentsMargins(11, 4, 9, 4)
+        preview.body.addWidget(self._message)
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 9, 9)
         row.setSpacing(6)
@@ -117,9 +117,9 @@ class EnginePage(Page):
         text = unified_diff(changes, lambda change: (project / change.path).read_bytes())
         gone = [LineRow("again", "base", "", f"{path}: {_REPLACED}", "base") for path in view.stale]
         self._written = (*diff_lines(text), *gone)
-        said = view.regenerated
-        mark = "◆" if said is not None and said.status else "●"
-        self._said.setText(f"{mark} the generator printed: {said.said}" if said is not None and said.said else "")
+        last = view.regenerated
+        mark = "◆" if last is not None and last.status else "●"
+        self._message.setText(f"{mark} the generator printed: {last.said}" if last is not None and last.said else "")
         self._apply.setVisible(not changes.is_empty)
         self._apply.setText(f"Point the project at {overview.setup.to}")
         self._view = view

@@ -46,7 +46,7 @@ from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE
 
 _TOGETHER = f"links:{TOGETHER}"
 # Rows without an action; a row without a payload would be a heading.
-_SETTLED = ("settled",)
+_NO_ACTION = ("settled",)
 _AROUND = 7
 # Lower than this, pixels, the page leaves its picture out.
 _LOW = 500
@@ -92,9 +92,9 @@ class LinksPage(Page):
         row.addWidget(self._apply)
         row.addWidget(self._leave)
         self._card.body.addLayout(row)
-        self._said = quiet_label(self._card, "")
-        self._said.setContentsMargins(11, 0, 9, 5)
-        self._card.body.addWidget(self._said)
+        self._message = quiet_label(self._card, "")
+        self._message.setContentsMargins(11, 0, 9, 5)
+        self._card.body.addWidget(self._message)
         self._text = AnnotatedText(self._card, "What will be written")
         self._card.body.addWidget(self._text, 1)
         right.setSizes([170, 300])
@@ -132,7 +132,7 @@ class LinksPage(Page):
                 count(len(item.uses), "use"),
                 "–",
                 "quiet",
-                payload=_SETTLED,
+                payload=_NO_ACTION,
             )
             for item in view.left
         ]
@@ -143,7 +143,7 @@ class LinksPage(Page):
                 "",
                 "–",
                 "quiet",
-                payload=_SETTLED,
+                payload=_NO_ACTION,
             )
             for item, why in view.data_scan.ignored
         ]
@@ -154,12 +154,12 @@ class LinksPage(Page):
                 count(len(item.uses), "use"),
                 "–",
                 "quiet",
-                payload=_SETTLED,
+                payload=_NO_ACTION,
             )
             for item in view.before
         ]
         rows += [
-            Row("A file could not be scanned", words, "", "◆", "alarm", payload=_SETTLED)
+            Row("A file could not be scanned", words, "", "◆", "alarm", payload=_NO_ACTION)
             for words in view.data_scan.troubles
         ]
         self._list.set_rows(tuple(rows) or (_nothing_row(view.index),))
@@ -243,10 +243,10 @@ class LinksPage(Page):
     def _show_candidate(self) -> None:
         item, work, unmet, choice = self._item(), self._work(), self._unmet(), self._candidates.currentData()
         self._sides.setVisible(item is not None)
-        self._said.setText("")
+        self._message.setText("")
         if self._overview is None or not isinstance(choice, str):
             key = self._list.current()
-            words = "select an item on the left" if key and key != _SETTLED else "nothing is open"
+            words = "select an item on the left" if key and key != _NO_ACTION else "nothing is open"
             if unmet or str(key).startswith(("doubled:", "links:", "file:")):
                 words = "no option is known; change it by hand or leave it"
             self._text.show_lines((LineRow("", "plain", "", words),))
@@ -292,7 +292,7 @@ class LinksPage(Page):
         self._text.show_lines(diff_lines(unified_diff(changes, lambda change: (project / change.path).read_bytes())))
         self._card.set_title("What will be written", f"in {count(len(changes.files), 'file')}")
         self._apply.setText(verb)
-        self._said.setText(why)
+        self._message.setText(why)
 
     def _show_sides(self, item: MissingReference, choice: str) -> None:
         assert self._overview is not None
@@ -339,9 +339,9 @@ class LinksPage(Page):
 def _nothing_row(index: LinkIndex) -> Row:
     """The checks that were made, if no item is open."""
     if not index.rules.all:
-        return Row("The profile does not describe links", "so none are looked at", "", "·", "quiet", payload=_SETTLED)
+        return Row("The profile does not describe links", "so none are looked at", "", "·", "quiet", payload=_NO_ACTION)
     words = f"{count(len(index.ids_used()), 'id')} used in {count(len(index.files), 'file')}; each leads somewhere"
-    return Row("No missing references", words, "", "●", "mine", payload=_SETTLED)
+    return Row("No missing references", words, "", "●", "mine", payload=_NO_ACTION)
 
 
 def _thread(item: MissingReference) -> Thread:

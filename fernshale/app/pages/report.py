@@ -82,8 +82,8 @@ class ReportView(QWidget):
             button(card, "Export the playbook…", self._hand_on, hint="Decisions, rules and checks for the next project")
         )
         row.addStretch(1)
-        self._said = quiet_label(card, "")
-        row.addWidget(self._said)
+        self._outcome = quiet_label(card, "")
+        row.addWidget(self._outcome)
         card.body.addLayout(row)
         column.addWidget(card, 1)
         self.setFocusProxy(self._page)
@@ -131,7 +131,7 @@ class ReportView(QWidget):
         shown = self._stack.currentWidget()
         text = shown.toPlainText() if isinstance(shown, QTextBrowser | QPlainTextEdit) else ""
         QApplication.clipboard().setText(text)
-        self._said.setText("copied")
+        self._outcome.setText("copied")
 
     def _patches(self) -> None:
         crossing = self.session.crossing
@@ -158,7 +158,7 @@ class ReportView(QWidget):
         except (OSError, FernshaleError) as error:
             show_error(self, error)
         else:
-            self._said.setText(said)
+            self._outcome.setText(said)
 
 
 def _ink() -> dict[str, str]:

@@ -54,7 +54,7 @@ _VERDICTS = {
 }
 _LOG, _CHECKS, _TIMINGS, _PICTURES = range(4)
 # Rows without an action; a row without a payload would be a heading.
-_SETTLED = ("settled",)
+_NO_ACTION = ("settled",)
 
 
 class TrialPage(Page):
@@ -166,7 +166,14 @@ class TrialPage(Page):
             for item in view.proposed
         ]
         rows += [
-            Row(_accepted_words(view, key), f"meant so: {why or 'no reason given'}", "", "–", "quiet", payload=_SETTLED)
+            Row(
+                _accepted_words(view, key),
+                f"meant so: {why or 'no reason given'}",
+                "",
+                "–",
+                "quiet",
+                payload=_NO_ACTION,
+            )
             for key, why in view.accepted.items()
         ]
         self._list.set_rows(tuple(rows))

@@ -183,7 +183,7 @@ class RouteBand(QWidget):
                 ]
             )
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(colours.ground))
+            painter.setBrush(QColor(colours.background))
             painter.drawPolygon(notch)
         if current and self.hasFocus():
             painter.setPen(QPen(QColor(colours.mine), 1, Qt.PenStyle.DotLine))

@@ -98,8 +98,8 @@ class RowDelegate(QStyledItemDelegate):
         state: QStyle.StateFlag = option.state
         selected = bool(state & QStyle.StateFlag.State_Selected) and not row.heading
         painter.save()
-        ground = colours.head if row.heading else colours.mine_soft if selected else colours.card
-        painter.fillRect(rect, QColor(ground))
+        background = colours.head if row.heading else colours.mine_soft if selected else colours.card
+        painter.fillRect(rect, QColor(background))
         if row.edge is not None:
             painter.fillRect(rect.left(), rect.top(), 3, rect.height() - 1, colours.tone(row.edge))
         elif selected:

@@ -24,7 +24,7 @@ NAMED_ARGUMENTS = (*ENDINGS["python"], *ENDINGS["c#"])
 # Languages in which a module is imported by its path, without the ending of its file.
 SCRIPTS = (*ENDINGS["typescript"], *ENDINGS["tsx"], *ENDINGS["javascript"])
 # Files in which a declaration puts the type after the name and a colon.
-TYPE_BEHIND = (*SCRIPTS, *ENDINGS["rust"])
+TYPE_AFTER_NAME = (*SCRIPTS, *ENDINGS["rust"])
 # Files in which a comment begins with `#` or with `--`; in all others it begins with `//`.
 HASH_COMMENTS = (".py", ".pyi", ".sh", ".toml", ".yaml", ".yml", ".rb", ".pl", ".mk", ".cmake")
 DASH_COMMENTS = (".lua", ".sql")

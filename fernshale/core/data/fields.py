@@ -263,9 +263,9 @@ def _kind_sample(holder: Node, document: DataDocument, value: FieldValue) -> str
 def _spelled(format: str, value: FieldValue, like: str) -> str:
     """A value as text, in the manner of `like`."""
     if format == "xml":
-        return escaped(_said(value))
+        return escaped(_literal(value))
     if format in ("lines", "ini", "properties"):
-        return _said(value)
+        return _literal(value)
     if isinstance(value, str):
         if like[:1] == "'" and "'" not in value and "\n" not in value and (format != "toml" or "\\" not in value):
             return f"'{value}'"
@@ -274,7 +274,7 @@ def _spelled(format: str, value: FieldValue, like: str) -> str:
         return json.dumps(value, ensure_ascii=False)
     if value is None and format == "toml":
         raise NotKeyed("TOML has no empty value")
-    said = _said(value)
+    said = _literal(value)
     # A number that was written with a point stays one that is.
     return said + ".0" if isinstance(value, int) and not isinstance(value, bool) and _is_float(like) else said
 
@@ -291,7 +291,7 @@ def _is_float(text: str) -> bool:
     return bool(_NUMBER.fullmatch(text)) and any(mark in text for mark in ".eE")
 
 
-def _said(value: FieldValue) -> str:
+def _literal(value: FieldValue) -> str:
     if value is None:
         return "null"
     if isinstance(value, bool):

@@ -103,7 +103,7 @@ class _Reader:
         span = self._span(node)
         if node.type not in ("array", "inline_table"):
             raw = self._text[slice(*span)]
-            return Node("value", span, _said(raw))
+            return Node("value", span, _canonical(raw))
         entries: list[tuple[str, Node, Span]] = []
         for child in node.named_children:
             if child.type == "pair":
@@ -141,7 +141,7 @@ def _letters_before(source: bytes) -> list[int]:
     ]
 
 
-def _said(raw: str) -> str:
+def _canonical(raw: str) -> str:
     """Return the canonical form of a value; equal for a string with any quotes."""
     value: Any = tomllib.loads(f"x = {raw}")["x"] if "\r" not in raw else raw
     return f"s{value}" if isinstance(value, str) else raw

@@ -17,7 +17,7 @@ MARKUP = re.compile(
     re.VERBOSE | re.DOTALL,
 )
 ATTRIBUTE = re.compile(r"""([^\s=/]+)\s*=\s*("[^"]*"|'[^']*')""")
-_COMMENT_BEHIND = re.compile(r"[ \t]*<!--[^\n]*?-->[ \t]*(?=\r?\n|$)")
+_COMMENT_AFTER = re.compile(r"[ \t]*<!--[^\n]*?-->[ \t]*(?=\r?\n|$)")
 _COMMENTS = ("<!--",)
 
 
@@ -121,7 +121,7 @@ def _content(text: str, opened: _Open, end: int) -> Node:
     at = span[0]
     for node in opened.children:
         start, stop = node.span
-        line = _COMMENT_BEHIND.match(text, stop)
+        line = _COMMENT_AFTER.match(text, stop)
         end = line.end() if line else stop
         items.append(KeyedNode("", node, (at, start), node.span, (stop, end)))
         at = end

@@ -185,7 +185,7 @@ def _gone(symbol: Symbol, overloads: Sequence[Symbol], sides: _Sides) -> Iterato
             signatures=signatures_of(overloads, news.get(item.symbol.path, (item.symbol,)), matches.types),
             holder=_holder(item.symbol, news),
         )
-        for item in _with_said(symbol, scope, found, sides)
+        for item in _with_stated(symbol, scope, found, sides)
     )
     best = candidates[0] if candidates else None
     if best is None or best.score < _MIN_SCORE:
@@ -221,34 +221,36 @@ def _is_hook(symbol: Symbol) -> bool:
     return _NOTHING.issuperset(symbol.words) and not symbol.file.endswith(_WITHOUT_BODIES)
 
 
-def _said_of(
+def _stated_candidate(
     symbol: Symbol, scope: tuple[str, ...], text: str, who: str, names: ReleaseNames
 ) -> SymbolCandidate | None:
     """Return the replacements that a text about a symbol names; `scope` is the new scope of its owner."""
-    said = find_replacement(text, symbol, names) if text else None
-    if said is None:
+    stated = find_replacement(text, symbol, names) if text else None
+    if stated is None:
         return None
-    score = _SCORE_STATED if said.is_whole else _SCORE_STATED_WITH_MORE
-    if said.symbol.kind in CONTAINER and symbol.kind not in CONTAINER:
+    score = _SCORE_STATED if stated.is_whole else _SCORE_STATED_WITH_MORE
+    if stated.symbol.kind in CONTAINER and symbol.kind not in CONTAINER:
         score *= _SHARE_OTHER_KIND  # it is done by other means now
-    is_member = symbol.kind in ("method", "field") and said.symbol.kind in ("method", "field")
-    if is_member and said.is_plain and said.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
+    is_member = symbol.kind in ("method", "field") and stated.symbol.kind in ("method", "field")
+    if is_member and stated.is_plain and stated.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
         score *= _SHARE_OTHER_KIND  # a member of that name, but nothing says that it is this one
-    return SymbolCandidate(said.symbol, score, (f"{who}: {_short(text)}",), said.written)
+    return SymbolCandidate(stated.symbol, score, (f"{who}: {_short(text)}",), stated.written)
 
 
-def _with_said(
+def _with_stated(
     symbol: Symbol, scope: tuple[str, ...], found: Sequence[SymbolCandidate], sides: _Sides
 ) -> tuple[SymbolCandidate, ...]:
     """Add the release's own statements to the candidates: a deprecation text, a note about a removal, or an alias."""
     names = sides.names
-    top = _said_of(symbol, scope, symbol.deprecated, "the old release says", names)
+    top = _stated_candidate(symbol, scope, symbol.deprecated, "the old release says", names)
     stayed = (item.symbol.deprecated for at, item in enumerate(found) if not at or item.symbol.name == symbol.name)
     if top is None and (text := next(filter(None, stayed), "")):
         # It still exists elsewhere, and is deprecated there, too.
-        top = _said_of(symbol, scope, text, "the new release says", names)
+        top = _stated_candidate(symbol, scope, text, "the new release says", names)
     if top is None:
-        top = _said_of(symbol, scope, sides.removals.of(symbol.name), "the new release says of its removal", names)
+        top = _stated_candidate(
+            symbol, scope, sides.removals.of(symbol.name), "the new release says of its removal", names
+        )
     if top is None:
         forwarded = forwards_to(symbol, names)
         if forwarded is None:
@@ -300,10 +302,12 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
     fresh = next((item for item in new if item.deprecated), None)
     if fresh is not None and not any(item.deprecated for item in old):
         forwarded = forwards_to(fresh, sides.names)
-        said = _said_of(fresh, fresh.scope, fresh.deprecated, "the new release says", sides.names)
-        if said is None and forwarded is not None:
-            said = SymbolCandidate(forwarded[0], _SCORE_STATED, (f"the new release says: {_short(fresh.deprecated)}",))
-        candidates = () if said is None else (said,)
+        stated = _stated_candidate(fresh, fresh.scope, fresh.deprecated, "the new release says", sides.names)
+        if stated is None and forwarded is not None:
+            stated = SymbolCandidate(
+                forwarded[0], _SCORE_STATED, (f"the new release says: {_short(fresh.deprecated)}",)
+            )
+        candidates = () if stated is None else (stated,)
         yield ApiChange("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
     is_value = before.kind in ("constant", "field") and before.value and after.value
     if is_value and _is_literal(before.value) and not sides.is_same(before.value, after.value):

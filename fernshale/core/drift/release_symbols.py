@@ -25,7 +25,7 @@ from fernshale.core.drift.trivia import differ_in_remarks
 from fernshale.core.process.workers import WorkerProcess
 
 # Folders with a release's own examples or tests; nobody programs against them.
-_ASIDE = frozenset(
+_SKIPPED_FOLDERS = frozenset(
     ("test", "tests", "spec", "specs", "example", "examples", "sample", "samples", "demo", "demos", "doc", "docs",
      "benchmark", "benchmarks", "bench", "fixtures", "node_modules", "third_party", "thirdparty", "vendor", "__pycache__",
      "build", "cmake")
@@ -114,7 +114,7 @@ def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_r
                 if entry.is_symlink() or entry.name.startswith("."):
                     continue
                 if entry.is_dir():
-                    if entry.name.lower() not in _ASIDE:
+                    if entry.name.lower() not in _SKIPPED_FOLDERS:
                         pending.append(path)
                 elif language_of(entry.name) in languages and not entry.name.endswith(_BUNDLED):
                     found[path] = entry.stat()
@@ -183,14 +183,14 @@ def _differing_bytes(old: Mapping[str, os.stat_result], new: Mapping[str, os.sta
 def _parse(jobs: Sequence[_Job], second: WorkerProcess | None, work: Work) -> dict[str, _Both]:
     """The symbols of each file in both releases, by its path."""
 
-    def told(done: int) -> None:
+    def report(done: int) -> None:
         work.progress("reading symbols", done, len(jobs))
 
     if second is None:
-        return _by_path(jobs, parse_files((jobs, work.token.check), told))
+        return _by_path(jobs, parse_files((jobs, work.token.check), report))
     here, there = _halves(jobs)
     second.give((there, None))
-    mine = parse_files((here, work.token.check), lambda done: told(done + second.done))
+    mine = parse_files((here, work.token.check), lambda done: report(done + second.done))
     return _by_path((*here, *there), (*mine, *second.result(work.token)))
 
 

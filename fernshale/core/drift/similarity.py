@@ -28,7 +28,7 @@ _PLAIN_VALUES = frozenset(
 _VALUES = ("enumerator", "constant", "macro")
 _UNFOLDED = 5.2
 # The beginning of evidence texts about two symbols' scopes.
-STAND = "both stand in"
+SAME_SCOPE = "both stand in"
 # The parts of a name that were put in the place of others.
 Swap = tuple[tuple[str, ...], tuple[str, ...]]
 # Members of classes, whose names often recur; and the weight of a name that is unique.
@@ -170,16 +170,16 @@ def swapped_words(swap: Swap, times: int) -> str:
 def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
     scope = world.scope_of(old.scope)
     if new.scope == scope or (_is_unfolded(old, new) and new.scope[:-1] == scope):
-        words = f"{STAND} {'.'.join(new.scope)}" if new.scope else ""
+        words = f"{SAME_SCOPE} {'.'.join(new.scope)}" if new.scope else ""
         add(1.5 if new.scope else 0.4, words)
     elif new.scope[-1:] == scope[-1:] and scope:
-        add(0.7, f"{STAND} a {scope[-1]}")
+        add(0.7, f"{SAME_SCOPE} a {scope[-1]}")
     elif not (_is_unfolded(old, new) or _is_unfolded(new, old)):
         add(-0.9)
     if (old.path, new.path) in world.sole:
         add(_SOLE if old.is_callable else _SOLE_OTHER, "nothing else went or came there")
     if world.file_of(old.file) == new.file:
-        add(0.6, f"{STAND} {new.file}")
+        add(0.6, f"{SAME_SCOPE} {new.file}")
 
 
 def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:

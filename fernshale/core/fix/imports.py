@@ -90,7 +90,7 @@ def with_import(line: str, name: str, path: str, text: str, *, is_used: bool = F
         return
     end = line_end(text)
     lines = list(import_lines(text, path))
-    if (beside := _beside(line, name, path, lines)) is not None:
+    if (beside := _extend_import(line, name, path, lines)) is not None:
         yield beside
         return
     if line in (found[0].strip() for found in lines):
@@ -127,7 +127,7 @@ def _unconditional(text: str, path: str, lines: Sequence[re.Match[str]]) -> list
     return [line for line, depth in zip(lines, depths, strict=True) if depth == min(depths)]
 
 
-def _beside(line: str, name: str, path: str, lines: Sequence[re.Match[str]]) -> tuple[int, int, str] | None:
+def _extend_import(line: str, name: str, path: str, lines: Sequence[re.Match[str]]) -> tuple[int, int, str] | None:
     """Return the edit that adds a name to an existing import of its module; None if there is none."""
     mine = next(import_lines(line, path), None)
     if mine is None or not path.endswith((*_PYTHON, *SCRIPTS)):

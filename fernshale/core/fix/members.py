@@ -11,10 +11,10 @@ from fernshale.core.fix.classes import PYTHON, class_bodies, python_classes
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 # Text after the name of a declared member, and text before it that can end its type.
-_BEHIND = frozenset(("(", ";", "=", "{", ","))
+_AFTER_NAME = frozenset(("(", ";", "=", "{", ","))
 _TYPE_ENDS = frozenset((">", "]", "*", "&", "?"))
 # In scripts a member has no type before it.
-_BEHIND_IN_SCRIPTS = frozenset(("(", ";", "=", ":", "?", "!"))
+_AFTER_NAME_IN_SCRIPTS = frozenset(("(", ";", "=", ":", "?", "!"))
 _NO_TYPES = frozenset(
     ("return", "new", "throw", "typedef", "using", "operator", "class", "struct", "enum", "interface")
 )
@@ -53,7 +53,7 @@ def _declared(tokens: Sequence[Token], first: int, last: int, is_script: bool) -
         has_type = (before.kind == "name" and before.text not in _NO_TYPES) or before.text in _TYPE_ENDS
         begins = is_script and (before.text in (";", "}", "{") or before.kind == "name")
         if token.kind == "name" and (
-            (has_type and after.text in _BEHIND) or (begins and after.text in _BEHIND_IN_SCRIPTS)
+            (has_type and after.text in _AFTER_NAME) or (begins and after.text in _AFTER_NAME_IN_SCRIPTS)
         ):
             yield token.text, token.start
         if token.text == "=":

@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 
-from fernshale.core.base.languages import TYPE_BEHIND
+from fernshale.core.base.languages import TYPE_AFTER_NAME
 from fernshale.core.fix.classes import PYTHON, class_bodies
 from fernshale.core.fix.tokens import Token, group_end
 
@@ -25,7 +25,7 @@ class Owners:
     def __init__(self, tokens: Sequence[Token], of: str, path: str = "") -> None:
         self._tokens = tokens
         self._is_python = path.endswith(PYTHON)
-        self._has_type_behind = path.endswith(TYPE_BEHIND)
+        self._has_type_after = path.endswith(TYPE_AFTER_NAME)
         self._of = re.split(r"::|\.", of)[-1]
 
     def is_another(self, index: int) -> bool:
@@ -75,7 +75,7 @@ class Owners:
         """The type of each name that is declared with one type only in this file."""
         types: dict[str, set[str]] = {}
         declared = self._declarations_of_python() if self._is_python else self._declarations()
-        for name, type_ in (*declared, *(self._declarations_behind() if self._has_type_behind else ())):
+        for name, type_ in (*declared, *(self._declarations_with_type_after() if self._has_type_after else ())):
             types.setdefault(name, set()).add(type_)
         return {name: next(iter(found)) for name, found in types.items() if len(found) == 1}
 
@@ -118,7 +118,7 @@ class Owners:
                 if made:
                     yield token.text, tokens[index + 2].text
 
-    def _declarations_behind(self) -> Iterator[tuple[str, str]]:
+    def _declarations_with_type_after(self) -> Iterator[tuple[str, str]]:
         """`x: Lamp`, `x: &mut Lamp`, `x = Lamp::new(` and `x = new Lamp(`."""
         tokens = self._tokens
         for index in range(len(tokens) - 3):

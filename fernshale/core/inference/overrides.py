@@ -9,7 +9,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 
-from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, TYPE_BEHIND
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, TYPE_AFTER_NAME
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.symbols import Parameter, Symbol
@@ -106,7 +106,7 @@ def _new_result(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName
     whole = f"{{}} {old.name}($$given)"
     if old.file.endswith(PYTHON):
         whole = f"def {old.name}($$given) -> {{}}"
-    elif old.file.endswith(TYPE_BEHIND):
+    elif old.file.endswith(TYPE_AFTER_NAME):
         word, mark = ("fn ", " ->") if old.file.endswith(_RUST) else ("", ":")
         whole = f"{word}{old.name}($$given){mark} {{}}"
     pattern, replacement = (whole.format(type_) for type_ in (before, after))
@@ -188,7 +188,7 @@ def _declared(name: str, item: Parameter, type_: str, file: str) -> str:
         return item.type  # Rust's `&self`
     if not name:
         return ""
-    return f"{name}: {type_}" if file.endswith(TYPE_BEHIND) else f"{type_} {name}"
+    return f"{name}: {type_}" if file.endswith(TYPE_AFTER_NAME) else f"{type_} {name}"
 
 
 def _around(method: Symbol) -> tuple[str, str]:
@@ -199,7 +199,7 @@ def _around(method: Symbol) -> tuple[str, str]:
         return method.name, ""
     return (
         (method.name, f": {method.returns}")
-        if method.file.endswith(TYPE_BEHIND)
+        if method.file.endswith(TYPE_AFTER_NAME)
         else (f"{method.returns} {method.name}", "")
     )
 

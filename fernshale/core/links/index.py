@@ -71,7 +71,7 @@ class LinkIndex:
             plans[path] = self.rules.plan(path)
         wanted = [path for path, stamp in stamps.items() if self._stamps.get(path) != stamp and plans[path]]
         for path in [path for path in self._stamps if path not in stamps]:
-            self._forget(path)
+            self._remove(path)
         if self.paths.files != stamps.keys():
             self.paths = TreePaths(set(stamps))
         with many_values():
@@ -149,13 +149,13 @@ class LinkIndex:
 
     def _take(self, path: TreePath, stamp: object, marks: FileMarks) -> None:
         if path in self._stamps:
-            self._forget(path)
+            self._remove(path)
         self._stamps[path] = stamp
         if marks.all or marks.trouble:
             self.files[path] = marks
             self._count(path, marks)
 
-    def _forget(self, path: TreePath) -> None:
+    def _remove(self, path: TreePath) -> None:
         self._stamps.pop(path, None)
         marks = self.files.pop(path, NOTHING)
         for mark in marks.all:

@@ -293,7 +293,7 @@ _VALUE = (
 _IN_QUOTES = 2
 _BARE = 4
 _LIST = 5
-_BEHIND = {
+_AFTER_KEY = {
     '"': re.compile(r'"[ \t]*[:=]\s*' + _VALUE),
     "'": re.compile(r"'[ \t]*[:=][ \t]*" + _VALUE),
     "": re.compile(r"[ \t]*[:=][ \t]*" + _VALUE),
@@ -356,9 +356,9 @@ def _key_values(key: str, text: str) -> Iterator[tuple[int, int]]:
         before = text[at - 1 : at]
         hit = None
         if before in ('"', "'"):
-            hit = _BEHIND[before].match(text, at + size)
+            hit = _AFTER_KEY[before].match(text, at + size)
         elif not (before.isalnum() or before in ("_", ".", "@", "$", "-")) or not before:
-            hit = _BEHIND[""].match(text, at + size)
+            hit = _AFTER_KEY[""].match(text, at + size)
         if hit is not None and hit.lastindex is not None:
             start, end = hit.span(hit.lastindex)
             if _is_comment(text, at):

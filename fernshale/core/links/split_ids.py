@@ -11,7 +11,7 @@ from fernshale.core.links.usage_votes import Votes
 
 # A part hardly contains anything that the whole did not.
 _PART = 0.7
-_TOLD = 0.6
+_MIN_SCORE = 0.6
 # If several came from one and nothing distinguishes them, no single one is certain.
 _OPEN = 0.85
 
@@ -37,7 +37,7 @@ def split_by_use(
     taken: dict[str, tuple[str, float, str]] = {}
     for slot in dict.fromkeys(slots):
         ranked = sorted((_fit(slot, thing, was, votes) for thing in parts), key=lambda item: -item[1])
-        if ranked[0][1] >= _TOLD and ranked[0][1] - ranked[1][1] >= GAP:
+        if ranked[0][1] >= _MIN_SCORE and ranked[0][1] - ranked[1][1] >= GAP:
             taken[slot] = ranked[0]
     chosen = list(dict.fromkeys(id for id, _, _ in taken.values()))
     if len(chosen) == 1 and len(taken) == len(set(slots)) and chosen[0] == candidates[0].id:

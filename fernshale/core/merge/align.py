@@ -64,7 +64,7 @@ def align_lines(old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
 
 def align_numbers(left: Numbers, right: Numbers, old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
     """`align_lines` for lines that are numbered already."""
-    return _settle(_differences(left, right), old, new)
+    return _join_and_slide(_differences(left, right), old, new)
 
 
 def equal_lines(hunks: Sequence[Hunk], old_count: int) -> dict[int, int]:
@@ -359,7 +359,7 @@ def _slide_over(left: list[int], right: list[int]) -> Iterator[tuple[int, int]]:
 # -- position of a difference
 
 
-def _settle(hunks: Iterator[Hunk], old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
+def _join_and_slide(hunks: Iterator[Hunk], old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
     """Join hunks that touch on both sides, and move blocks with several possible positions to the best one."""
     joined: list[Hunk] = []
     for hunk in hunks:

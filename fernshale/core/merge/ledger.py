@@ -253,7 +253,7 @@ class _WovenEdits:
             while at < len(merge.regions) and _is_before(merge.regions[at], hunk):
                 at += 1
             stop = at
-            while stop < len(merge.regions) and not _is_behind(merge.regions[stop], hunk):
+            while stop < len(merge.regions) and not _is_after(merge.regions[stop], hunk):
                 stop += 1
             yield from self._pieces(hunk, range(at, stop))
             at = max(at, stop - 1)
@@ -357,7 +357,7 @@ def _is_before(region: Region, hunk: Hunk) -> bool:
     )
 
 
-def _is_behind(region: Region, hunk: Hunk) -> bool:
+def _is_after(region: Region, hunk: Hunk) -> bool:
     return (
         region.mine[0] >= hunk.new[1]
         and region.base[0] >= hunk.old[1]
@@ -394,7 +394,7 @@ class _Finder:
     def holds(self, hunk: Hunk) -> bool:
         """Return whether all added lines exist there, and no removed line does (at its place)."""
         if any(line not in self._from_mine for line in range(*hunk.new)):
-            return self._stands_elsewhere(hunk)
+            return self._is_elsewhere(hunk)
         kept = {self._from_mine[line] for line in range(*hunk.new)}
         replaced = set(self._mine[slice(*hunk.new)])
         stays = [line for line in range(*hunk.old) if self._from_base.get(line, -1) not in ({-1} | kept)]
@@ -407,7 +407,7 @@ class _Finder:
                 return self._from_mine[line] + 1
         return 0
 
-    def _stands_elsewhere(self, hunk: Hunk) -> bool:
+    def _is_elsewhere(self, hunk: Hunk) -> bool:
         """Return whether the lines of a moved edit are together somewhere in the text."""
         wanted = list(self._mine[slice(*hunk.new)])
         starts = (at for at, line in enumerate(self._text) if line == wanted[0])

@@ -63,12 +63,12 @@ def fits(profile: Profile, project: Path) -> bool:
     """Whether `project` is the root of a project of this profile's engine."""
     here: Sequence[str] = [path.name for path in project.iterdir() if path.is_file()]
 
-    def stands(glob: str) -> bool:
+    def is_found(glob: str) -> bool:
         if "/" in glob.strip("/"):
             return any(path.is_file() for path in project.glob(glob))
         return any(matches((glob,), name) for name in here)
 
-    return all(stands(glob) for glob in profile.recognise.files)
+    return all(is_found(glob) for glob in profile.recognise.files)
 
 
 def fill(text: str, places: dict[str, str]) -> str:

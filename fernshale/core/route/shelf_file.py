@@ -85,11 +85,11 @@ def write_shelf_file(file: ShelfFile) -> str:
     if file.files:
         blocks.append("\n".join(["[files]", *(f"{_toml(path)} = {_toml(sum)}" for path, sum in file.files.items())]))
     for name in ("engine", "plugin", "succession"):
-        blocks += ["\n".join([f"[[{name}]]", *_said(item)]) for item in getattr(file, name)]
+        blocks += ["\n".join([f"[[{name}]]", *_toml_lines(item)]) for item in getattr(file, name)]
     return "\n\n".join(blocks) + "\n"
 
 
-def _said(item: Any) -> list[str]:
+def _toml_lines(item: Any) -> list[str]:
     return [f"{name} = {_toml(value)}" for name, value in _values(item).items()]
 
 
@@ -105,7 +105,7 @@ def _values(item: Any) -> dict[str, Any]:
 
 def _toml(value: Any) -> str:
     if is_dataclass(value):
-        return "{ " + ", ".join(_said(value)) + " }"
+        return "{ " + ", ".join(_toml_lines(value)) + " }"
     if isinstance(value, tuple):
         return "[" + ", ".join(_toml(part) for part in value) + "]"
     return json.dumps(value, ensure_ascii=False).replace("\x7f", "\\u007f")

@@ -102,7 +102,7 @@ def _free(store: Store, live: Collection[bytes], work: Work) -> None:
                 continue  # damaged blocks may still be readable in part; verify reports them
             size = sum(place.size for block in blocks for _, place in block.blobs)
             dead = sum(place.size for block in blocks for digest, place in block.blobs if digest not in live)
-            if dead == size or (dead > _DEAD_SHARE * size and _write_anew(store, path, blocks, live)):
+            if dead == size or (dead > _DEAD_SHARE * size and _rewrite(store, path, blocks, live)):
                 path.unlink()
                 gone.append(path.name)
     finally:
@@ -116,7 +116,7 @@ def _sound(block: PackBlock | DamagedBlock) -> PackBlock:
     return block
 
 
-def _write_anew(store: Store, path: Path, blocks: Sequence[PackBlock], live: Collection[bytes]) -> bool:
+def _rewrite(store: Store, path: Path, blocks: Sequence[PackBlock], live: Collection[bytes]) -> bool:
     """Write the needed blobs to a new pack; it has its final name, synced, before the old one is removed.
 
     Returns False if one of them is damaged: the old pack stays, so that the rest can be recovered.

@@ -362,7 +362,7 @@ def give_facts(target: Path, entry: TreeEntry) -> bool:
 
 def _put_link(target: Path, entry: TreeEntry) -> None:
     if entry_at(target) != entry:
-        temporary = _beside(target)
+        temporary = _temporary_path(target)
         os.symlink(entry.content, temporary)
         _rename_over(temporary, target)
     with contextlib.suppress(NotImplementedError):
@@ -373,12 +373,12 @@ def _put_twin(target: Path, first: Path) -> None:
     """Another name for the file at `first`."""
     if os.path.lexists(target) and os.path.samestat(target.lstat(), first.lstat()):
         return
-    temporary = _beside(target)
+    temporary = _temporary_path(target)
     os.link(first, temporary, follow_symlinks=False)
     _rename_over(temporary, target)
 
 
-def _beside(target: Path) -> Path:
+def _temporary_path(target: Path) -> Path:
     temporary = target.with_name(f"{_TEMPORARY}{os.getpid()}")
     temporary.unlink(missing_ok=True)
     return temporary

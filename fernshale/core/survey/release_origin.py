@@ -61,7 +61,7 @@ class Origin:
 
 
 def find_origin(
-    mine: Mapping[TreePath, int], index: ReleaseIndex, plain_of: Callable[[TreePath], int], said: str = ""
+    mine: Mapping[TreePath, int], index: ReleaseIndex, plain_of: Callable[[TreePath], int], stated: str = ""
 ) -> Origin | None:
     """Return the origin of a folder, None if there is no release to compare with.
 
@@ -77,7 +77,7 @@ def find_origin(
     scores = same_files / present.sum(axis=0).clip(1)
     strange = len(mine) - (present & there[:, None]).sum(axis=0)
     order = sorted(range(len(index.names)), key=lambda at: (-scores[at], strange[at], _newest_first(index.names[at])))
-    best = _believe(order, equal, index.names, said)
+    best = _believe(order, equal, index.names, stated)
     others = [at for at in order if at != best]
     rival = others[0] if others else best
     for_best, for_rival = _votes(best, rival, equal)
@@ -139,8 +139,8 @@ def _votes(one: int, other: int, equal: np.ndarray) -> tuple[int, int]:
     return int((equal[:, one] & ~equal[:, other]).sum()), int((equal[:, other] & ~equal[:, one]).sum())
 
 
-def _believe(order: list[int], equal: np.ndarray, names: tuple[str, ...], said: str) -> int:
-    named = next((at for at in order if said and same_release(names[at], said)), None)
+def _believe(order: list[int], equal: np.ndarray, names: tuple[str, ...], stated: str) -> int:
+    named = next((at for at in order if stated and same_release(names[at], stated)), None)
     if named is None:
         return order[0]
     for_best, for_named = _votes(order[0], named, equal)

@@ -24,7 +24,7 @@ from fernshale.core.profile.model import DiagnosticPattern
 # A log shorter than this is read line by line in less than a second.
 _LONG = 1 << 20
 _BLANK = (" ", "\t", "")
-_SAID = (": error: ", ": warning: ", ": note: ", ": fatal error: ")
+_SEVERITY_WORDS = (": error: ", ": warning: ", ": note: ", ": fatal error: ")
 
 
 def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagnostic, ...]:
@@ -37,7 +37,7 @@ def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagno
         return read_diagnostics(_decode(data).split("\n"), patterns)
     with many_values():
         lines = LogLines(data)
-        kinds = _look(lines.different())
+        kinds = _kinds_of(lines.different())
         hits = lines.find([*kinds.heads, *kinds.others, *kinds.folders])
         log = _Log(lines, kinds, hits, hits.numbers.tolist())
         reader = Reader(())
@@ -70,7 +70,7 @@ class _Log:
     numbers: Sequence[int]
 
 
-def _look(lines: set[bytes]) -> _Kinds:
+def _kinds_of(lines: set[bytes]) -> _Kinds:
     heads: dict[bytes, Diagnostic] = {}
     notes: dict[bytes, Note] = {}
     chains: set[bytes] = set()
@@ -79,7 +79,7 @@ def _look(lines: set[bytes]) -> _Kinds:
     for line in lines:
         text = _decode(line)
         usual = read_usual(text, "") if text[:1] not in _BLANK else None
-        if usual is not None and sum(map(text.count, _SAID)) == 1:
+        if usual is not None and sum(map(text.count, _SEVERITY_WORDS)) == 1:
             if usual.severity == "note":
                 notes[line] = Note(usual.place, usual.message)
             elif has_all(usual):

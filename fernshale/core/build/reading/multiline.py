@@ -159,7 +159,7 @@ def _begin_cmake(line: str, folder: str) -> MessageBlock | None:
 class _CMakeBlock:
     def __init__(self, head: re.Match[str], folder: str) -> None:
         self._head, self._folder = head, folder
-        self._said = [head["message"].strip()] if (head["message"] or "").strip() else []
+        self._paragraph = [head["message"].strip()] if (head["message"] or "").strip() else []
         self._has_ended = False
         self._context: list[SourcePlace] = []
         self._in_stack = False
@@ -169,7 +169,7 @@ class _CMakeBlock:
             self._in_stack = True
             return True
         if not line.strip():
-            self._has_ended = self._has_ended or bool(self._said)
+            self._has_ended = self._has_ended or bool(self._paragraph)
             return True
         if not line.startswith(" "):
             return False
@@ -177,13 +177,13 @@ class _CMakeBlock:
             if found := _CM_CALL.match(line):
                 self._context.append(_place(found, self._folder))
         elif not self._has_ended:
-            self._said.append(line.strip())  # the first paragraph is the error, the others are advice
+            self._paragraph.append(line.strip())  # the first paragraph is the error, the others are advice
         return True
 
     def close(self) -> Diagnostic | None:
         severity: Severity = "error" if self._head["kind"].endswith("Error") else "warning"
         place = _place(self._head, "") if self._head["file"] else NOWHERE
-        return Diagnostic(place, severity, "", " ".join(self._said), "cmake", (), tuple(self._context))
+        return Diagnostic(place, severity, "", " ".join(self._paragraph), "cmake", (), tuple(self._context))
 
 
 # -- linkers that name a symbol first and then who refers to it or defines it

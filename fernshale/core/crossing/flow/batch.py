@@ -75,13 +75,13 @@ def cross_one(
             recorded = {**recorded, **follow_playbook(crossing, scan_crossing(crossing, work), playbook)}
     taken: list[str] = []
 
-    def told(step: Step) -> None:
+    def note_step(step: Step) -> None:
         taken.append(step.item.key)
         on_step(step)
 
-    overview = cross_over(crossing, recorded, told, on_stage, Work(progress=work.progress, token=work.token))
+    overview = cross_over(crossing, recorded, note_step, on_stage, Work(progress=work.progress, token=work.token))
     return overview, PlaybookOutcome(
-        *unfit(playbook, crossing, taken, _stands_at(overview))
+        *unfit(playbook, crossing, taken, _current_stage(overview))
     ) if playbook is not None else PlaybookOutcome()
 
 
@@ -110,7 +110,7 @@ def cross_all(
     return tuple(found)
 
 
-def _stands_at(overview: Overview) -> Stage | None:
+def _current_stage(overview: Overview) -> Stage | None:
     return next((stage for stage in STAGES if overview.items_of(stage)), None)
 
 
@@ -121,7 +121,7 @@ def how_far(overview: Overview, followed: PlaybookOutcome = PlaybookOutcome()) -
     return ProjectProgress(
         overview.setup.project,
         overview.scan.release,
-        _stands_at(overview),
+        _current_stage(overview),
         errors,
         len(overview.items),
         needs,

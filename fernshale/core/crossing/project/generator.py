@@ -82,7 +82,7 @@ def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
         return None
     require_trust(scan.profile)
     recover_interrupted(crossing)
-    sweep = unsettled_sweep(crossing) or _sweep(crossing, scan, work)
+    sweep = unfinished_sweep(crossing) or _sweep(crossing, scan, work)
     why = "project files are made by the engine's own generator"
     status, said = 127, "it was stopped"
     try:
@@ -97,7 +97,7 @@ def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
     return outcome
 
 
-def unsettled_sweep(crossing: Crossing) -> LogEntry | None:
+def unfinished_sweep(crossing: Crossing) -> LogEntry | None:
     """The step that removed generated files before a run that was killed; None where there is none."""
     sweeps = [entry for entry in crossing.logbook() if entry.about == _SWEEP and entry.can_undo]
     return sweeps[-1] if sweeps and sweeps[-1].id > crossing.read(_SETTLED) else None

@@ -87,7 +87,7 @@ def find_plugin_origin(
     mine = plugin_manifest(scan, plugin, token)
     key = ("origin", plugin, scan.shelf, scan.profile.role, crossing is None)
 
-    def look() -> PluginOrigin:
+    def inspect() -> PluginOrigin:
         index = _index(scan, plugin, token)
         others: Mapping[str, _Elsewhere] = {}
         if plugin.version and not any(same_release(name, plugin.version) for name in index.names):
@@ -104,7 +104,7 @@ def find_plugin_origin(
         local = _with_content(scan, plugin, mine, origin)
         return PluginOrigin(plugin, local, source, _note(plugin, origin, source), at)
 
-    return scan.manifest.derived(key, look)
+    return scan.manifest.derived(key, inspect)
 
 
 def _index(scan: ProjectScan, plugin: Plugin, token: CancelToken) -> ReleaseIndex:

@@ -16,7 +16,7 @@ from fernshale.core.route.shelf import EngineRelease
 from fernshale.core.survey.plugins import Plugin
 
 # The ranges that plugins accepted before the project was pointed at the target of the leg.
-SAID: Fact[Mapping[str, str] | None] = Fact("plugins said", None, dict, per_leg=True)
+ACCEPTED_BEFORE: Fact[Mapping[str, str] | None] = Fact("plugins said", None, dict, per_leg=True)
 
 
 # How a decision names one version of a plugin.
@@ -26,8 +26,8 @@ _VERSION = "version "
 def plan(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> Leg:
     """The plan of the current leg for the project's plugins. Raises NotOnShelf for an unknown target."""
     setup = crossing.setup
-    said = crossing.read(SAID) or {}
-    return plan_for(scan, setup.from_, setup.to, read_wishes(crossing), token, said)
+    accepted = crossing.read(ACCEPTED_BEFORE) or {}
+    return plan_for(scan, setup.from_, setup.to, read_wishes(crossing), token, accepted)
 
 
 def plan_for(
@@ -36,21 +36,22 @@ def plan_for(
     to: str,
     wishes: PluginWishes,
     token: CancelToken,
-    said: Mapping[str, str] | None = None,
+    accepted: Mapping[str, str] | None = None,
 ) -> Leg:
     """Like `plan`, for any leg. `said` are the ranges that plugins accepted before these were widened (see `said_key`)."""
     shelf = shelf_of(scan)
     shelf.engine(scan.profile.id, to)
     here = tuple(
-        InstalledPlugin(item.id, item.version, (said or {}).get(said_key(item), item.accepts)) for item in scan.plugins
+        InstalledPlugin(item.id, item.version, (accepted or {}).get(accepted_key(item), item.accepts))
+        for item in scan.plugins
     )
     used = read_texts(scan, token).used.keys()
     targets = other_targets(shelf.engines_of(scan.profile.id), from_, to)
     return plan_leg(shelf, from_, to, ProjectPlugins(here, wishes, used), targets)
 
 
-def said_key(plugin: Plugin) -> str:
-    """The key of a plugin in the fact SAID."""
+def accepted_key(plugin: Plugin) -> str:
+    """The key of a plugin in the fact ACCEPTED_BEFORE."""
     return f"{plugin.id} {plugin.version}"
 
 

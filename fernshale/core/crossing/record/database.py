@@ -41,7 +41,7 @@ from fernshale.core.snapshot.store import Store
 
 T = TypeVar("T")
 
-UNSETTLED = ("pending", "undoing", "redoing")
+UNFINISHED = ("pending", "undoing", "redoing")
 
 
 class AnotherActs(FernshaleError):
@@ -278,11 +278,11 @@ class Crossing:
             return read_writes(database)
 
     @property
-    def is_settled(self) -> bool:
+    def is_finished(self) -> bool:
         """Whether no change was interrupted: nothing is being written or undone, except by a process that does so right now."""
         with self._database() as database:
-            marks = ", ".join("?" * len(UNSETTLED))
-            row = database.execute(f"SELECT COUNT(*) FROM logbook WHERE state IN ({marks})", UNSETTLED).fetchone()
+            marks = ", ".join("?" * len(UNFINISHED))
+            row = database.execute(f"SELECT COUNT(*) FROM logbook WHERE state IN ({marks})", UNFINISHED).fetchone()
         return not row[0] and not self.journal.exists()
 
     def drop_entry(self, id: int) -> None:

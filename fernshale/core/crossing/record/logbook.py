@@ -13,7 +13,7 @@ from fernshale.core.base.treepath import TreePath, is_gits_own, under
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.changeset import ChangeSet, changes_between
-from fernshale.core.crossing.record.database import UNSETTLED, Crossing, EntryText, LogEntry
+from fernshale.core.crossing.record.database import UNFINISHED, Crossing, EntryText, LogEntry
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.facts import NEWEST_SNAPSHOT
 from fernshale.core.crossing.record.git_commits import commit_steps
@@ -108,10 +108,10 @@ def recover_interrupted(crossing: Crossing) -> str:
     """
     outcome = recover(crossing.journal, crossing.store)
     for entry in crossing.logbook():
-        if entry.state not in UNSETTLED or entry.changes is None:
+        if entry.state not in UNFINISHED or entry.changes is None:
             continue
         wanted = entry.changes.inverse() if entry.state == "undoing" else entry.changes
-        written = outcome == "finished" or (outcome == "" and _stands(crossing, wanted))
+        written = outcome == "finished" or (outcome == "" and _is_in_effect(crossing, wanted))
         if written:
             crossing.finish_entry(entry.id, is_forward=entry.state != "undoing")
         elif entry.state == "pending":
@@ -385,7 +385,7 @@ def _return_to_leg_of(crossing: Crossing, entry: int) -> None:
         note(crossing, Stage.TRIAL, f"back on leg {leg + 1}: {setup.from_} → {setup.to}", "", leg_mark(leg))
 
 
-def _stands(crossing: Crossing, changes: ChangeSet) -> bool:
+def _is_in_effect(crossing: Crossing, changes: ChangeSet) -> bool:
     root = crossing.setup.project
     return all(entry_below(root, change.path) == change.after for change in changes.changes)
 

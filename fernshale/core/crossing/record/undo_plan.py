@@ -67,7 +67,7 @@ def plan_return(root: Path, store: Store, steps: Iterable[ChangeSet]) -> UndoPla
     obstacles: dict[TreePath, Obstacle] = {}
     is_exact = True
     for wanted in steps:
-        is_exact &= _carry_back(tree, wanted, obstacles)
+        is_exact &= _reverse(tree, wanted, obstacles)
     return UndoPlan(tree.change_set(), tuple(obstacles.values()), is_exact)
 
 
@@ -108,7 +108,7 @@ class _Tree:
         return ChangeSet(changes, {digest: data for digest, data in self.contents.items() if digest in written})
 
 
-def _carry_back(tree: _Tree, wanted: ChangeSet, obstacles: dict[TreePath, Obstacle]) -> bool:
+def _reverse(tree: _Tree, wanted: ChangeSet, obstacles: dict[TreePath, Obstacle]) -> bool:
     """Put the changes for each path of `wanted` into `tree`; returns whether they are exactly the reverse of the step."""
     found: list[FileChange] = []
     is_exact = True
@@ -121,7 +121,7 @@ def _carry_back(tree: _Tree, wanted: ChangeSet, obstacles: dict[TreePath, Obstac
         is_exact = False
         if now == item.after:
             continue
-        merged = _beside(tree, item, now)
+        merged = _with_later_edits(tree, item, now)
         if isinstance(merged, str):
             obstacles.setdefault(item.path, Obstacle(item.path, merged))
         elif merged is not None:
@@ -135,7 +135,9 @@ def _carry_back(tree: _Tree, wanted: ChangeSet, obstacles: dict[TreePath, Obstac
     return is_exact and not kept
 
 
-def _beside(tree: _Tree, item: FileChange, now: TreeEntry | None) -> tuple[TreeEntry, bytes | None] | str | None:
+def _with_later_edits(
+    tree: _Tree, item: FileChange, now: TreeEntry | None
+) -> tuple[TreeEntry, bytes | None] | str | None:
     """The file with only the step's own lines restored, and its content unless the store has it.
 
     None when nothing is left to restore; or the obstacle, in words.

@@ -225,11 +225,11 @@ def _trial(overview: Overview) -> dict[str, Any]:
             {"name": item.name, "before": item.before, "now": item.now, "verdict": item.verdict}
             for item in view.timings
         ],
-        "pictures": [{"name": item.name, "says": _looks(item)} for item in view.pictures],
+        "pictures": [{"name": item.name, "says": _picture_words(item)} for item in view.pictures],
     }
 
 
-def _looks(pair: PicturePair) -> str:
+def _picture_words(pair: PicturePair) -> str:
     """How a picture compares with that of the baseline."""
     if pair.difference is None:
         return pair.trouble

@@ -72,7 +72,7 @@ class Overview:
 
 def inspect(crossing: Crossing, work: Work) -> Overview:
     """Read the project again and inspect every stage. An interrupted change is finished or rolled back first. Raises Cancelled."""
-    if not crossing.is_settled:
+    if not crossing.is_finished:
         with crossing.acting():
             recover_interrupted(crossing)
     scan = scan_crossing(crossing, work)

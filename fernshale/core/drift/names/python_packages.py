@@ -15,7 +15,7 @@ from fernshale.core.drift.release_symbols import list_sources, read_bytes
 
 ModuleNames = tuple[str, ...]
 
-_ASIDE = re.compile(r"(?s)\"{3}.*?\"{3}|'{3}.*?'{3}|#[^\n]*")
+_STRINGS_AND_COMMENTS = re.compile(r"(?s)\"{3}.*?\"{3}|'{3}.*?'{3}|#[^\n]*")
 _FROM = re.compile(
     r"(?m)^[ \t]*from[ \t]+(?P<dots>\.*)(?P<module>[\w.]*)[ \t]+import[ \t]*"
     r"(?:\((?P<many>[^()]*)\)|(?P<names>[^\n;\\]*(?:\\\r?\n[^\n;\\]*)*))"
@@ -49,15 +49,15 @@ class Packages:
         """Return each name that a package re-exports, with the path of its definition."""
         return dict(self._shown_by(module for module in self._files if self._is_package(module)))
 
-    def written(self, stands: ModuleNames) -> ModuleNames | None:
+    def written(self, defined_at: ModuleNames) -> ModuleNames | None:
         """Return how users write a definition's path: as re-exported by the outermost package around it, or its own path; for a
         private module, as re-exported by the nearest public module. None if there is none."""
-        chains = self._chains.get(stands, [])
-        round_it = [chain for chain in chains if chain[:-1] == stands[: len(chain) - 1]]
-        if round_it or _is_for_others(stands):
-            return min(round_it, key=len, default=stands)
-        beside = chains or self._chains_of_modules.get(stands, [])
-        return min(beside, key=lambda chain: (-shared_start(chain, stands), len(chain), chain), default=None)
+        chains = self._chains.get(defined_at, [])
+        round_it = [chain for chain in chains if chain[:-1] == defined_at[: len(chain) - 1]]
+        if round_it or _is_for_others(defined_at):
+            return min(round_it, key=len, default=defined_at)
+        beside = chains or self._chains_of_modules.get(defined_at, [])
+        return min(beside, key=lambda chain: (-shared_start(chain, defined_at), len(chain), chain), default=None)
 
     @cached_property
     def _chains(self) -> Mapping[ModuleNames, Sequence[ModuleNames]]:
@@ -74,15 +74,15 @@ class Packages:
         for module in modules:
             for name in self._public(module, 0) if _is_for_others(module) else ():
                 written = (*module, name)
-                stands = self._stands(written, 0)
-                if stands is not None and stands != written and stands not in self._files:
-                    yield written, stands
+                defined_at = self._find_definition(written, 0)
+                if defined_at is not None and defined_at != written and defined_at not in self._files:
+                    yield written, defined_at
 
     def has(self, path: ModuleNames) -> bool:
         """Whether a name can be written so: it is shown, defined there, or a module."""
         return path in self.shown or path in self._files or path[-1] in self._module(path[:-1]).defined
 
-    def _stands(self, path: ModuleNames, depth: int) -> ModuleNames | None:
+    def _find_definition(self, path: ModuleNames, depth: int) -> ModuleNames | None:
         """Return the path of the definition of `path`; None if the release does not have it."""
         module = self._module(path[:-1])
         if path[-1] in module.defined:
@@ -90,7 +90,9 @@ class Packages:
         if depth > _DEEPEST:
             return None
         sources = [module.names[path[-1]]] if path[-1] in module.names else [(*star, path[-1]) for star in module.stars]
-        found = next((stands for source in sources if (stands := self._stands(source, depth + 1))), None)
+        found = next(
+            (defined_at for source in sources if (defined_at := self._find_definition(source, depth + 1))), None
+        )
         # A function is often in a module of the same name; the function is meant.
         return found or (path if path in self._files else None)
 
@@ -105,7 +107,7 @@ class Packages:
             text = "\n".join(
                 read_bytes(f"{self._folder}/{path}").decode("utf-8", "replace") for path in self._files.get(names, ())
             )
-            self._known[names] = self._read(names, _ASIDE.sub("", text))
+            self._known[names] = self._read(names, _STRINGS_AND_COMMENTS.sub("", text))
         return self._known[names]
 
     def _read(self, module: ModuleNames, text: str) -> _Module:
@@ -126,8 +128,8 @@ class Packages:
 
 def _turned(shown: Iterable[tuple[ModuleNames, ModuleNames]]) -> Mapping[ModuleNames, Sequence[ModuleNames]]:
     found: dict[ModuleNames, list[ModuleNames]] = defaultdict(list)
-    for written, stands in shown:
-        found[stands].append(written)
+    for written, defined_at in shown:
+        found[defined_at].append(written)
     return found
 
 

@@ -43,7 +43,7 @@ _WHOLE = re.compile(
 
 
 @dataclass(frozen=True, slots=True)
-class Said:
+class StatedReplacement:
     """A replacement named by a text. `written` is the path from the old symbol's owner (`name.ending` in place of `ending`), ""
     if the name alone is enough. `is_whole`: the text asks for no other change. `is_plain`: it has the bare name without an
     owner."""
@@ -106,11 +106,11 @@ def named_replacements(text: str) -> Iterator[tuple[str, bool]]:
                 yield found["name"], _WHOLE.match(text, found.end()) is not None
 
 
-def find_replacement(text: str, near: Symbol, names: ReleaseNames) -> Said | None:
+def find_replacement(text: str, near: Symbol, names: ReleaseNames) -> StatedReplacement | None:
     """Return the replacement that a deprecation text names."""
     for name, is_whole in named_replacements(text):
         if (found := names.find(name, near)) is not None:
-            return Said(found, names.written_from(name, near), is_whole, name.strip("#~").isidentifier())
+            return StatedReplacement(found, names.written_from(name, near), is_whole, name.strip("#~").isidentifier())
     return None
 
 

@@ -10,7 +10,7 @@ from fernshale.core.merge.keyed.plan import Clash, MergePlan, PlannedEntry
 from fernshale.core.merge.keyed.plan_writer import Writer
 
 
-def without_entry(path: str, text: str, steps: Sequence[str], said: str) -> str | None:
+def without_entry(path: str, text: str, steps: Sequence[str], words: str) -> str | None:
     """Return `text` without the entry of the list at `steps` with the value `said`; None if there is none.
 
     Raises NotKeyed for a file that has no keys or is broken.
@@ -27,7 +27,7 @@ def without_entry(path: str, text: str, steps: Sequence[str], said: str) -> str 
             return None
         chain.append(item)
         node = item.node
-    rest = tuple(PlannedEntry(item, None) for item in node.items if item.node.canon_value.removeprefix("s") != said)
+    rest = tuple(PlannedEntry(item, None) for item in node.items if item.node.canon_value.removeprefix("s") != words)
     if node.kind != "list" or len(rest) == len(node.items):
         return None
     plan = MergePlan(node, rest)

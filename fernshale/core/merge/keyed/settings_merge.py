@@ -123,8 +123,8 @@ class KeyedMerge:
             line = f"{document.line(here.body[0]) + 1}" if here is not None else ""
             if conflict is not None and conflict.id not in choices:
                 yield where, what, "decide", line, "both changed this value"
-            elif _stands(item, here, at, entry_keys):
-                if _stands(item, _follow(self.three.incoming.root, at, entry_keys), at, entry_keys):
+            elif _is_kept(item, here, at, entry_keys):
+                if _is_kept(item, _follow(self.three.incoming.root, at, entry_keys), at, entry_keys):
                     yield where, what, "already", line, "the new release has the same"
                 else:
                     yield where, what, "carried", line, "kept by decision" if conflict else "merged by key"
@@ -199,7 +199,7 @@ def _check(merge: KeyedMerge) -> None:
         if not can_encode(merge.local.with_text(text)):
             raise NotKeyed("letters the file's encoding does not have")
         for at, _, item in (*merge.edits, *theirs):
-            if merge.asked(at) is None and not _stands(
+            if merge.asked(at) is None and not _is_kept(
                 item, _follow(found.root, at, three.entry_keys), at, three.entry_keys
             ):
                 raise NotKeyed(f"a change would be lost: {at}")
@@ -213,7 +213,7 @@ def _is_strict_json(text: str) -> bool:
     return True
 
 
-def _stands(item: KeyedNode | None, found: KeyedNode | None, at: str, entry_keys: EntryKeys) -> bool:
+def _is_kept(item: KeyedNode | None, found: KeyedNode | None, at: str, entry_keys: EntryKeys) -> bool:
     """Whether a change, of an entry to `item` or its removal, is there."""
     if item is None or found is None:
         return item is None and found is None

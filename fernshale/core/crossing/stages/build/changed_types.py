@@ -16,7 +16,7 @@ from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.matching import SymbolCandidate, match_symbols
-from fernshale.core.drift.similarity import STAND
+from fernshale.core.drift.similarity import SAME_SCOPE
 from fernshale.core.fix.rules import RenameRule, Rule
 from fernshale.core.inference.release_lookup import members
 
@@ -70,7 +70,7 @@ def _rules_of(cause: Cause, given: Sequence[_Given], folders: Sequence[Path], to
             listed = _successors(was, now, cause.symbol, language, folders, token) if was not in after else ()
             for number, item in enumerate(listed):
                 # Their common class was only assumed.
-                evidence = [words for words in item.evidence if not words.startswith(STAND)]
+                evidence = [words for words in item.evidence if not words.startswith(SAME_SCOPE)]
                 why = "; ".join((change.what, *evidence[:3]))
                 yield RenameRule(
                     "-".join(("given", was, now, cause.symbol, *([str(number + 1)] if number else []))), why,

@@ -58,18 +58,18 @@ def learn_from_changes(
             continue
         others = _open_places(scan, cause)
         for hunk in _replaced(scan, crossing, built, cause):
-            id, why = _told(hunk.path, hunk.line, f"{hunk.before}\0{hunk.after}")
+            id, why = _id_and_reason(hunk.path, hunk.line, f"{hunk.before}\0{hunk.after}")
             rule = next(iter(learn_rules(hunk.before, hunk.after, hunk.path, others, id, why)), None)
             if rule is None:
                 continue
-            wanted, beside = count_other_places(rule, others)
+            wanted, additional = count_other_places(rule, others)
             if wanted:
-                rules.append(_with_confidence(rule, wanted, beside))
+                rules.append(_with_confidence(rule, wanted, additional))
                 break
     return tuple(rules)
 
 
-def _told(path: TreePath, line: int, change: str) -> tuple[str, str]:
+def _id_and_reason(path: TreePath, line: int, change: str) -> tuple[str, str]:
     """The id and the reason of a rule that is learned from a change."""
     return LEARNED + hashlib.sha256(change.encode()).hexdigest()[:10], f"as you changed it in {printable(path)}:{line}"
 
@@ -79,7 +79,7 @@ def _member_rule(scan: ProjectScan, cause: Cause, added: _Added) -> Rule | None:
     base = last_name(cause.scope) if cause.scope else ""
     for hunk in added.hunks:
         if cause.symbol in hunk.after:
-            id, why = _told(hunk.path, hunk.line, hunk.after)
+            id, why = _id_and_reason(hunk.path, hunk.line, hunk.after)
             rule = learn_member(AddedLines(hunk.text, hunk.path, hunk.start, hunk.end), cause.symbol, base, id, why)
             edits = find_all_edits(scan, [rule], CancelToken())[rule.id] if rule is not None else ()
             if rule is not None and edits:
@@ -104,12 +104,12 @@ class _Added:
         return tuple(found)
 
 
-def _with_confidence(rule: Rule, wanted: int, beside: int) -> Rule:
+def _with_confidence(rule: Rule, wanted: int, additional: int) -> Rule:
     """The confidence of one example: it is proposed and never applied automatically."""
     why = f"{rule.why}; {count(wanted, 'other place')} like it" + (
-        f", {beside} more that no error names" if beside else ""
+        f", {additional} more that no error names" if additional else ""
     )
-    return replace(rule, why=why, confidence=0.85 if not beside else 0.7, named=beside > 0)
+    return replace(rule, why=why, confidence=0.85 if not additional else 0.7, named=additional > 0)
 
 
 def _open_places(scan: ProjectScan, cause: Cause) -> list[EditLines]:

@@ -6,7 +6,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.deferred.plugins import leave_plugin_out
 from fernshale.core.crossing.project.action_handlers import Handlers
-from fernshale.core.crossing.project.generator import regenerate, restore_swept, unsettled_sweep
+from fernshale.core.crossing.project.generator import regenerate, restore_swept, unfinished_sweep
 from fernshale.core.crossing.project.plugin_builds import rebuild
 from fernshale.core.crossing.project.scan import ProjectScan, find_plugin
 from fernshale.core.crossing.record.actions import Author
@@ -29,7 +29,7 @@ from fernshale.core.crossing.stages.engine.workarounds import change_workaround
 
 
 def _restore(crossing: Crossing, scan: ProjectScan, action: RestoreGenerated, author: Author, work: Work) -> None:
-    sweep = unsettled_sweep(crossing)
+    sweep = unfinished_sweep(crossing)
     if sweep is None:
         raise MisuseError("no generated files are missing", "Refresh; it changed in the meantime.")
     restore_swept(crossing, sweep, has_failed=False)

@@ -12,7 +12,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import run_typed_command, tail
-from fernshale.core.crossing.project.generator import Regenerated, read_regenerated, unsettled_sweep
+from fernshale.core.crossing.project.generator import Regenerated, read_regenerated, unfinished_sweep
 from fernshale.core.crossing.project.plugin_builds import find_built
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
@@ -47,7 +47,7 @@ def generator_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | N
     if scan.profile.commands.regenerate is None:
         return ()
     again = Option(RunGenerator(), "Run the generator", (), 1.0, last is None)
-    if sweep := unsettled_sweep(crossing):
+    if sweep := unfinished_sweep(crossing):
         assert sweep.changes is not None
         title = f"the generator was interrupted; {count(len(sweep.changes.files), 'generated file')} removed before it"
         restore = Option(RestoreGenerated(), "Restore those that are missing", ("each is in the snapshot before",), 0.6)
@@ -55,20 +55,20 @@ def generator_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | N
     if last is None:
         return (Item(key, Stage.ENGINE, "the generator has not run yet", owner, needs_you=False, options=(again,)),)
     if last.status != 0:
-        options = (again, *_around(scan, last.said))
+        options = (again, *_plugin_options(scan, last.said))
         return (Item(key, Stage.ENGINE, "the engine's generator failed", owner, "", last.said, True, options),)
     return ()
 
 
-def _around(scan: ProjectScan, said: str) -> tuple[Option, ...]:
+def _plugin_options(scan: ProjectScan, message: str) -> tuple[Option, ...]:
     """Options for plugins that the generator's output names: rebuild one, or leave it out."""
     options = []
     compiled = {item.plugin.id for item in find_built(scan)}
     for plugin in scan.plugins:
-        named = re.search(rf"(?<![\w-]){re.escape(plugin.id)}(?![\w-])", said) or f"{plugin.folder}/" in said
+        named = re.search(rf"(?<![\w-]){re.escape(plugin.id)}(?![\w-])", message) or f"{plugin.folder}/" in message
         if not named:
             continue
-        evidence = (f"the generator printed: {said.splitlines()[-1].strip()}",)
+        evidence = (f"the generator printed: {message.splitlines()[-1].strip()}",)
         if plugin.id in compiled:
             options.append(
                 Option(RebuildAndGenerate(plugin.id), f"Rebuild {plugin.id} and run it again", evidence, 0.6)

@@ -6,7 +6,7 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.work import Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.project.generator import Regenerated, regenerate
-from fernshale.core.crossing.project.plugin_plan import SAID, said_key
+from fernshale.core.crossing.project.plugin_plan import ACCEPTED_BEFORE, accepted_key
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
@@ -36,8 +36,8 @@ def apply_engine(crossing: Crossing, scan: ProjectScan, work: Work) -> Regenerat
     if not changes.is_empty:
         to = crossing.setup.to
         # The ranges are widened now; the plan needs what the plugins accepted before.
-        if crossing.read(SAID) is None:
-            crossing.keep(SAID, {said_key(plugin): plugin.accepts for plugin in scan.plugins})
+        if crossing.read(ACCEPTED_BEFORE) is None:
+            crossing.keep(ACCEPTED_BEFORE, {accepted_key(plugin): plugin.accepts for plugin in scan.plugins})
         title = f"{count(view.places, 'place')} now {'names' if view.places == 1 else 'name'} {to}"
         write_step(crossing, EntryText(Stage.ENGINE, title, f"the target is {to}", "engine"), changes, work)
     return regenerate(crossing, work)

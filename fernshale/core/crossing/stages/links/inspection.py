@@ -18,13 +18,13 @@ from fernshale.core.fix.rules import RenameIdRule
 from fernshale.core.links.renamed_targets import StatedRenames, TargetEvidence
 
 # The confidence of a replacement that a person wrote down: just above what comparison can reach.
-_TOLD = 0.97
+_STATED_WEIGHT = 0.97
 
 
 def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> LinksView:
     """Inspect the links; writes nothing. Raises FormatError, Cancelled."""
     token.check()
-    told = _told(scan, crossing)
+    told = _stated_renames(scan, crossing)
     moved = {old: new for taken in plugin_updates(crossing).values() for old, new in taken.moves.items()}
     linkage = read_linkage(scan, crossing.store, crossing.leg_start, moved, told, Work(token=token))
     decided = crossing.decisions()
@@ -52,8 +52,10 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     return LinksView(linkage, missing, before, left, doubled, scanned, open_items)
 
 
-def _told(scan: ProjectScan, crossing: Crossing) -> StatedRenames:
+def _stated_renames(scan: ProjectScan, crossing: Crossing) -> StatedRenames:
     rules = LegRules(tuple(written_rules(scan, crossing.setup.from_, crossing.setup.to)))
     return {
-        (rule.old, rule.new): TargetEvidence(_TOLD, rule.why) for rule in rules.all if isinstance(rule, RenameIdRule)
+        (rule.old, rule.new): TargetEvidence(_STATED_WEIGHT, rule.why)
+        for rule in rules.all
+        if isinstance(rule, RenameIdRule)
     }

@@ -47,7 +47,7 @@ def read_linkage(
     store: Store | None,
     start: str | None,
     moved: Mapping[TreePath, TreePath],
-    told: StatedRenames,
+    stated: StatedRenames,
     work: Work,
 ) -> Linkage:
     """The links of a crossing's project and those of the snapshot `start`; only changed files are read again.
@@ -61,7 +61,7 @@ def read_linkage(
     )
     with kept.lock:
         stamp = scan.manifest.derived("links stamp", lambda: _stamp(scan.manifest))
-        if kept.linkage is not None and kept.of == (stamp, start or "", moved, told):
+        if kept.linkage is not None and kept.of == (stamp, start or "", moved, stated):
             return kept.linkage
         kept.linkage = None
         kept.now.update(_stamps(scan.manifest), scan.project, work)
@@ -73,8 +73,8 @@ def read_linkage(
             before = LinkSide(kept.before, {}, lambda path: None)
             manifest = EMPTY
         kept.before.update(_stamps(manifest), before.read, work, like=kept.now)
-        kept.linkage = Linkage(now, before, find_missing_references(before, now, moved, told, work.token))
-        kept.of = stamp, start or "", moved, told
+        kept.linkage = Linkage(now, before, find_missing_references(before, now, moved, stated, work.token))
+        kept.of = stamp, start or "", moved, stated
         return kept.linkage
 
 

@@ -42,8 +42,8 @@ def inspect_plugins(scan: ProjectScan, crossing: Crossing, work: Work) -> Plugin
             views.append(PluginView(plugin, step, True, updated.base, "", None, updated.ledger))
         else:
             views.append(_inspect_plugin(scan, crossing, plugin, step, choices, work.token))
-    known, settled = recall(), crossing.decisions()
-    items = tuple(item for view in views for item in plugin_items(view, choices, settled, known))
+    known, decided = recall(), crossing.decisions()
+    items = tuple(item for view in views for item in plugin_items(view, choices, decided, known))
     built = find_built(scan)
     items += tuple(rebuild_items(crossing, built, views))
     left_out = find_left_out(crossing, scan)

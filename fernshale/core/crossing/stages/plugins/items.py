@@ -43,7 +43,7 @@ def odd_keys(view: PluginView) -> dict[TreePath, str]:
 
 
 def plugin_items(
-    view: PluginView, choices: Mapping[str, Resolution], settled: Collection[str], known: Mapping[str, Remembered]
+    view: PluginView, choices: Mapping[str, Resolution], decided: Collection[str], known: Mapping[str, Remembered]
 ) -> list[Item]:
     if view.merge is None:
         return []
@@ -56,7 +56,7 @@ def plugin_items(
         items.append(
             Item(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _options(file, item, known))
         )
-    odd = [(path, key) for path, key in odd_keys(view).items() if key not in settled]
+    odd = [(path, key) for path, key in odd_keys(view).items() if key not in decided]
     for path, key in odd:
         title = f"{path.rsplit('/', 1)[-1]}: merged, but {view.odd[path][0]}"
         leave = Option(Choose(key, "leave"), "It is right as it is", view.odd[path])
