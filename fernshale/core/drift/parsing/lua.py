@@ -29,6 +29,11 @@ def read_lua(source: SourceFile, root: Node) -> None:
             _add(source, SymbolSite(child, module, doc=doc, marks=marks), child, name, table)
         elif child.type in ("assignment_statement", "variable_declaration"):
             _read_assignment(source, child, module, table, doc)
+        elif child == returned:
+            for given in child.named_children:
+                for value in given.named_children or [given]:
+                    if value.type == "table_constructor":
+                        _read_table(source, value, module)
 
 
 def _read_assignment(source: SourceFile, node: Node, module: tuple[str, ...], table: str, doc: str) -> None:

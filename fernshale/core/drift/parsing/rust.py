@@ -50,6 +50,9 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head
     if kind == "mod_item":
         if body is not None and "cfg(test)" not in head:
             _read_list(source, body, (*scope, name), "")
+    elif kind == "foreign_mod_item":
+        if body is not None:
+            _read_list(source, body, scope, inside)
     elif kind in _TYPES:
         bases = source.text(node.child_by_field_name("bounds")).removeprefix(":").split("+")
         source.add(
