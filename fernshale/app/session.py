@@ -83,7 +83,7 @@ class Session(QObject):
         members: Sequence[str] = (),
         copy_folder: Path | None = None,
     ) -> None:
-        """Begin or resume a crossing; with `beside`, of a copy in that folder."""
+        """Begin or resume a crossing; with `copy_folder`, of a copy made there."""
 
         def task(work: Work) -> Overview:
             if copy_folder is not None:

@@ -102,7 +102,7 @@ def theme() -> Theme:
 
 
 def choose_theme(name: Literal["", "light", "dark"]) -> None:
-    """Use a theme whatever the desktop says; "" follows it again."""
+    """Use a theme regardless of the desktop's; "" follows the desktop again."""
     global _chosen
     _chosen = name
 

@@ -15,7 +15,7 @@ LEFT_TO_DECIDE = 3
 
 
 class PlainStream:
-    """A stream of text on which nothing from outside is more than text: see `printable`."""
+    """A stream that prints text from outside without control characters: see `printable`."""
 
     def __init__(self, stream: TextIO) -> None:
         self._stream = stream

@@ -274,7 +274,7 @@ def _leg_words(overview: Overview) -> str:
 
 
 def _last_in_a_row(overview: Overview) -> Stage:
-    """The last stage up to which all are clear; the first one when it is not."""
+    """The last stage before the first that is not clear; the first stage if that is not clear."""
     last = STAGES[0]
     for stage in STAGES:
         if overview.states[stage] is not StageState.CLEAR:

@@ -18,7 +18,7 @@ _NUMBER = 44
 
 @dataclass(frozen=True, slots=True)
 class LineRow:
-    """A line: the word in the margin with its tone, its number, its text; `fill` colours its ground."""
+    """A line: the word in the margin with its tone, its number, its text; `fill` is its background colour."""
 
     margin: str
     tone: Tone

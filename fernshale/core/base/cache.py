@@ -55,7 +55,7 @@ class Cache:
                 self._weight -= gone
 
     def clear(self) -> None:
-        """Keep nothing."""
+        """Remove everything."""
         with self._lock:
             self._kept.clear()
             self._weight = 0

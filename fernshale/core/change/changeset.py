@@ -14,7 +14,7 @@ from fernshale.core.snapshot.manifest_diff import differing
 
 @dataclass(frozen=True, slots=True)
 class FileChange:
-    """`before` and `after` of one path; None is nothing. They always differ."""
+    """`before` and `after` of one path; None where there is no such file. They always differ."""
 
     path: TreePath
     before: TreeEntry | None

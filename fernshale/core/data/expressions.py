@@ -61,7 +61,7 @@ class Expression:
         return found
 
     def holds(self, scope: Variables) -> bool:
-        """Whether it holds for an object; a field that is not there makes a comparison fail. Raises BadExpression."""
+        """Whether the expression is true for an object; a comparison with a missing field is false. Raises BadExpression."""
         return bool(self.value(scope))
 
 

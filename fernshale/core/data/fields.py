@@ -140,7 +140,7 @@ def drop_item(document: DataDocument, holder: Node, item: KeyedNode) -> list[Tex
 
 
 def add_field(document: DataDocument, node: Node, name: str, value: FieldValue) -> TextChange:
-    """Put a field in behind the others, spelled like its neighbours."""
+    """Add a field after the others, written like its neighbours."""
     holder, name = _holder_for(document, node, name)
     format = document.format
     if format == "xml":

@@ -15,7 +15,7 @@ _DEEPEST = 100
 
 
 def read_json(text: str) -> DataDocument:
-    """Raises NotKeyed with the line."""
+    """The tree of a JSON text. Raises NotKeyed with the line."""
     start = _skip(text, 0)
     root, end = _value(text, start, 0)
     if _skip(text, end) != len(text):

@@ -62,7 +62,7 @@ def xml_values(text: str) -> Iterator[tuple[DataPath, Span]]:
 
 
 def _bare(text: str, start: int, end: int) -> Span:
-    """The place of a text without the blanks around it; of nothing, or of comments alone, the whole."""
+    """The span of a text without the blanks around it; the whole span if it has only blanks or comments."""
     body = text[start:end]
     said = body.strip()
     if not said or "<" in said:

@@ -381,7 +381,7 @@ class _Members:
 
 
 def _order(symbols: Sequence[Symbol]) -> dict[Path, tuple[str, str]]:
-    """The names before and behind each symbol in its scope and file."""
+    """The names before and after each symbol in its scope and file."""
     listed: dict[tuple[str, Path], list[Symbol]] = defaultdict(list)
     for item in symbols:
         listed[item.file, item.scope].append(item)

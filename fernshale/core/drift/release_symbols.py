@@ -122,7 +122,7 @@ def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_r
 
 
 def included(file: str) -> str:
-    """A header's path as it is included, behind the last folder that is called include; a script's as it is imported, without the
+    """A header's path as it is included, after the last folder named include; a script's as it is imported, without the
     folder in which a package keeps its sources."""
     if file.endswith(SCRIPTS):
         return re.sub(r"(?:/index)?(?:\.d)?\.\w+\Z", "", re.sub(r"^(?:.*/)?(?:src|source|lib|dist|types)/", "", file))
@@ -132,7 +132,7 @@ def included(file: str) -> str:
 def _same_files(
     folders: Sequence[Path], files: Sequence[Mapping[str, os.stat_result]], token: CancelToken
 ) -> frozenset[str]:
-    """The paths at which both releases have the same bytes, but for remarks."""
+    """The paths at which both releases have the same bytes apart from comments."""
     same = set()
     for path in files[0]:
         token.check()
@@ -166,12 +166,12 @@ _Both = tuple[tuple[Symbol, ...], tuple[Symbol, ...]]
 
 
 def _second(size: int) -> AbstractContextManager[WorkerProcess | None]:
-    """A second process where so many bytes are worth its start."""
+    """A second process, if this many bytes are worth starting it."""
     return nullcontext() if size < _MUCH or len(os.sched_getaffinity(0)) < 2 else WorkerProcess(_PARSE)
 
 
 def _differing_bytes(old: Mapping[str, os.stat_result], new: Mapping[str, os.stat_result]) -> int:
-    """About how many bytes are to be parsed: those of files that have another size on the other side, or are not there."""
+    """About how many bytes are to be parsed: those of files whose size differs on the other side, or that it does not have."""
     return sum(
         stat.st_size
         for mine, theirs in ((old, new), (new, old))

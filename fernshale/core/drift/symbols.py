@@ -74,7 +74,7 @@ class Symbol:
         return Symbol, values
 
     def lower(self, lines: int) -> Symbol:
-        """The same, so many lines further down."""
+        """The symbol with its line moved down by a number of lines."""
         values: list[Any] = [*_values(self)]
         values[_LINE] += lines
         return Symbol(*values)

@@ -14,7 +14,7 @@ _TELLING = (b"eprecat", b"EPRECAT", b"bsolete")
 
 
 def differ_in_remarks(old: bytes, new: bytes, path: str) -> bool:
-    """Return whether the only difference is comments above the first line of code that announce nothing."""
+    """Return whether the only difference is comments above the first line of code that declare nothing."""
     above = _HASHES if path.endswith(HASH_COMMENTS) else _DASHES if path.endswith(DASH_COMMENTS) else _SLASHES
     ends = [found.end() if (found := above.match(data)) is not None else 0 for data in (old, new)]
     heads = old[: ends[0]], new[: ends[1]]

@@ -14,7 +14,7 @@ def is_import(text: str, at: int) -> bool:
 
 
 def find_calls(text: str, path: str, name: str) -> Iterator[tuple[int, int, list[tuple[int, int]]]]:
-    """The calls of a function: the index of its name, that behind the call, and the token spans of its arguments."""
+    """The calls of a function: the index of its name, the index after the call, and the token spans of its arguments."""
     tokens = tokenize(text, path)
     for index in name_indexes(text, path, name):
         if index + 1 < len(tokens) and tokens[index + 1].text == "(":
@@ -43,7 +43,7 @@ def split_arguments(tokens: Sequence[Token], first: int, last: int) -> list[tupl
 
 
 def _template_end(tokens: Sequence[Token], at: int, last: int) -> int:
-    """Index behind the `>` of a template argument list that opens at `at`; 0 when it is a comparison."""
+    """The index after the `>` of a template argument list that opens at `at`; 0 if it is a comparison."""
     if not at or tokens[at - 1].kind != "name":
         return 0
     depth = 0

@@ -100,7 +100,7 @@ def _starts(parts: Sequence[PatternPart], tokens: Sequence[Token]) -> Iterable[i
 
 
 def _operand_begin(tokens: Sequence[Token], end: int) -> int:
-    """Not behind where an operand begins that ends at a token: over everything that may be part of one."""
+    """A lower bound for where the operand that ends at a token begins: before everything that may be part of it."""
     depth, at = 0, end
     while at:
         token = tokens[at - 1]

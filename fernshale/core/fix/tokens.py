@@ -65,7 +65,7 @@ def tokenize(text: str, path: str) -> tuple[Token, ...]:
 
 
 def name_indexes(text: str, path: str, name: str) -> Sequence[int]:
-    """Which of the tokens of `text` are the name `name`."""
+    """The indexes of the tokens of `text` that are the name `name`."""
     return _by_name(text, _CODE_AFTER[_comment(path)]).get(name, ())
 
 
@@ -93,7 +93,7 @@ def name_starts(text: str, path: str, name: str) -> Iterator[int]:
 
 
 def _hiding(text: str, comment: str) -> Iterator[tuple[int, int]]:
-    """The spans of comments, strings and numbers with a quote inside, in order; then one behind the text."""
+    """The spans of comments, strings and numbers with a quote inside, in order; then one after the text."""
     marks, token = _OPENINGS[comment], _CODE_AFTER[comment]
     end = 0
     # The next position of each marker: single characters are found many times faster than alternatives.
@@ -147,7 +147,7 @@ _CLOSING = {"(": ")", "[": "]", "{": "}"}
 
 
 def group_end(tokens: Sequence[Token], at: int) -> int:
-    """Index behind the bracket that closes the one at `at`; the end of the tokens where none does."""
+    """The index after the bracket that closes the one at `at`; the end of the tokens where none does."""
     open_: list[str] = []
     for index in range(at, len(tokens)):
         token = tokens[index]

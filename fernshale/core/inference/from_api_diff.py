@@ -358,7 +358,7 @@ def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> 
 
 
 def _fewer_arguments(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
-    """Arguments that are not wanted any more, where those that stay are as they were and in their order."""
+    """Derive the rule for removed parameters, if the remaining ones are unchanged and in the same order."""
     ours = [(item.name, item.type) for item in old.given]
     theirs = iter([(item.name, item.type) for item in new.given])
     wanted = next(theirs, None)

@@ -59,7 +59,7 @@ def override_rules(change: ApiChange, old: Symbol, new: Symbol, full_name: FullN
 
 
 def renamed_override(change: ApiChange, old: Symbol, new: Symbol) -> Rule:
-    """To override the name a method has now: the old one overrides nothing, and compiles."""
+    """Derive the rule that renames overrides of a renamed method: under the old name they compile and override nothing."""
     why = f"{old.full} is {new.name} now; a class that still has {old.name} overrides nothing by it, and compiles"
     return RenameRule(
         rule_id(old).replace("drift-", "drift-override-", 1), why, title=f"override {new.name}, not {old.name}",
@@ -136,7 +136,8 @@ def _in_full(type_: str, method: Symbol, full_name: FullName) -> str:
 
 
 def _new_parameters(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) -> RewriteRule | None:
-    """Classes that derive from it declare its parameters as it does; those that stay keep the names they have there."""
+    """Derive the rule for overrides of a method with new parameters; remaining parameters keep the names they have in the
+    override."""
     ours, theirs = old.parameters, new.parameters
     is_typed = all(item.type or item.name == "self" for item in (*ours, *theirs))
     # Without parameters and a result, each call would look like the declaration.

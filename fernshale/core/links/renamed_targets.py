@@ -139,8 +139,8 @@ def _judged(
 
 @dataclass(frozen=True, slots=True)
 class _Clues:
-    """What tells which target became which, apart from the targets: votes of their uses, known moves of files, and renames that
-    someone wrote down."""
+    """Evidence for which target became which, apart from the targets themselves: votes of their uses, known moves of files,
+    and renames that someone wrote down."""
 
     votes: Votes
     moved: Mapping[TreePath, TreePath]
@@ -148,7 +148,7 @@ class _Clues:
 
 
 class _Counts:
-    """How often the marks of targets occur: what is rare tells more."""
+    """How often the marks of targets occur: a rare one is stronger evidence."""
 
     def __init__(self, old: Sequence[Thing], new: Sequence[Thing]) -> None:
         self.old_digests = Counter(thing.digest for thing in old)

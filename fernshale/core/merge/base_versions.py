@@ -28,7 +28,7 @@ class Base:
 
 
 def compose_base(mine: FolderSide, releases: Mapping[str, FolderSide], best: str) -> Base:
-    """The old version of each file: of `best`, but of another of the `releases` where `mine` has that one's file."""
+    """The old version of each file: from `best`, or from another of the `releases` if `mine` has that release's file."""
     ours = mine.things
     chosen = {path: name for path, entry in ours.items() if (name := _choose(path, entry, mine, releases, best))}
     # A file that the best has and mine has not was deleted here, unless the folder is partly of a release without it.

@@ -376,7 +376,7 @@ def _is_subsequence(wanted: Sequence[str], lines: Sequence[str]) -> bool:
 
 
 def _has_tokens(base: Sequence[str], mine: Sequence[str], found: Sequence[str]) -> bool:
-    """Whether the tokens that mine added are in the text, and those it took out are not in full."""
+    """Whether the tokens that mine added are in the text, and those it removed are not all there."""
     old, new, now = (Counter(token for line in lines for token in split_tokens(line)) for lines in (base, mine, found))
     added, gone = new - old, old - new
     words = {token for token in gone if token[0].isalnum()}

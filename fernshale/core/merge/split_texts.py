@@ -39,7 +39,7 @@ def find_regrouping(
     old_lines: Telling,
     new_lines: Telling,
 ) -> Regrouping:
-    """Where the lines of `edited` old files went that their own successor (`there`) has not.
+    """Where the lines of `edited` old files went that their own successor (`there`) does not have.
 
     `new` are vendor files without a predecessor, `changed` maps vendor files that are the successor of an old file to it.
     """

@@ -103,7 +103,7 @@ def tell_git(
 
 
 def git_environment(folder: Path, *, is_reading: bool = True, filters: Collection[str] = ()) -> dict[str, str]:
-    """An environment in which git runs nothing that its settings for `folder` name, but for the filters of these names.
+    """An environment in which git runs no program that its settings for `folder` name, except the filters of these names.
 
     `is_reading` also keeps it from taking locks.
     """

@@ -49,7 +49,7 @@ def count_names(texts: Iterable[str]) -> Mapping[str, int]:
 
 
 def gone_names(old: frozenset[str], new: frozenset[str], used: Mapping[str, int]) -> Mapping[str, int]:
-    """Names of the old release that the new one has not, and how often the project uses each; most used first."""
+    """The names that only the old release has, with how often the project uses each; most used first."""
     found = {name: used[name] for name in (old - new) & used.keys()}
     return dict(sorted(found.items(), key=lambda item: (-item[1], item[0])))
 

@@ -59,7 +59,7 @@ class Given:
 
 
 class _BoundedServer(ThreadingHTTPServer):
-    """Answers so many at a time; a further connection waits a moment for its turn and is closed then."""
+    """Answers a limited number of connections at a time; a further one waits a moment and is then closed."""
 
     daemon_threads = True
     request_queue_size = 16

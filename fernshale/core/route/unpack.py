@@ -37,7 +37,7 @@ _DAMAGE = (
 
 
 class BadArchive(FernshaleError):
-    """An archive that is damaged or means harm; nothing of it was kept."""
+    """An archive that is damaged or hostile; nothing of it was kept."""
 
     def __init__(self, path: Path, why: str) -> None:
         super().__init__(f"{path.name} was not unpacked: {why}", "Download it again from its source.")

@@ -28,7 +28,7 @@ _FACTORS = (0x9E3779B185EBCA87, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9, 0x27D4EB
 
 
 class Cutter:
-    """Takes content in pieces and returns chunks; the same content gives the same chunks however it is divided."""
+    """Receives content in pieces and returns chunks; equal content has equal chunks however it is divided."""
 
     def __init__(self) -> None:
         self._rest = b""
@@ -56,7 +56,7 @@ class Cutter:
 
 
 def _cuts(data: bytes) -> Iterator[int]:
-    """Where `data`, which begins at a cut, is cut: each chunk holds MIN_CHUNK to MAX_CHUNK bytes, but for the last."""
+    """Where `data`, which begins at a cut, is cut: each chunk but the last has MIN_CHUNK to MAX_CHUNK bytes."""
     from bisect import bisect_left
 
     places = _places(data)

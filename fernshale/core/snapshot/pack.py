@@ -51,7 +51,7 @@ _WORTH = 0.95
 
 
 class DigestMismatch(StoreError):
-    """Stored bytes are not those that were put in."""
+    """Stored bytes differ from those that were written."""
 
 
 class DamagedBlock(DigestMismatch):

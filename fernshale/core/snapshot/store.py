@@ -176,7 +176,7 @@ class Store:
         self._blocks.clear()
 
     def put_all(self, blobs: Iterable[bytes]) -> None:
-        """Keep `blobs`; those already there cost nothing. Raises OSError."""
+        """Keep `blobs`; those that are kept already cost nothing. Raises OSError."""
         with self.writing(), self.keeping() as keeper:
             for data in blobs:
                 keeper.content(data)

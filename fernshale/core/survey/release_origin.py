@@ -114,7 +114,8 @@ def find_origin(
 def _compare(
     mine: Mapping[TreePath, int], index: ReleaseIndex, plain_of: Callable[[TreePath], int]
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """(paths,) there; (paths, releases) equal but for spelling, and alike byte for byte; all bool."""
+    """Whether each path exists (paths,), and whether it is equal apart from line ends and encoding, and byte for byte
+    (paths, releases); all bool."""
     import numpy as np
 
     raw = np.zeros(len(index.paths), np.uint64)

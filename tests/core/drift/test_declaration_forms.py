@@ -122,7 +122,12 @@ def _shown(symbol: Symbol) -> str:
 
 
 @pytest.mark.parametrize(
-    ("path", "text", "wanted"), [(path, *form) for path, forms in _FORMS.items() for form in forms], ids=str
+    ("path", "text", "wanted"),
+    [
+        pytest.param(path, *form, id=f"{path} {number}")
+        for path, forms in _FORMS.items()
+        for number, form in enumerate(forms)
+    ],
 )
 def test_each_form_is_read(path: str, text: str, wanted: set[str]) -> None:
     assert {_shown(symbol) for symbol in read_source(text.encode(), path)} == wanted

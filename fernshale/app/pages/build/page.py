@@ -312,7 +312,7 @@ class BuildPage(Page):
         return Selection(key, cause, fix, self._default(), self._debt(), self._right(), self._at)
 
     def _show_buttons(self, selection: Selection) -> None:
-        """Show the buttons of what can be done with the selection."""
+        """Show the buttons of the actions that apply to the selection."""
         cause, fix, default = selection.cause, selection.fix, selection.default
         many = len(fix.edits) if fix else 0
         is_settled = cause is not None and cause.is_settled

@@ -38,7 +38,7 @@ class PlaybookOutcome:
 
 @dataclass(frozen=True, slots=True)
 class ProjectProgress:
-    """How far a project came: the stage it stands at (None when it is through), how many items are open and how many need a
+    """How far a project came: its current stage (None when it is done), how many items are open and how many need a
     person; `trouble` is why it could not be crossed at all, `followed` how it went with the playbook."""
 
     project: Path

@@ -83,7 +83,8 @@ def find_origins(scan: ProjectScan, crossing: Crossing | None, token: CancelToke
 def find_plugin_origin(
     scan: ProjectScan, plugin: Plugin, crossing: Crossing | None, token: CancelToken
 ) -> PluginOrigin:
-    """The origin of one plugin folder: among the shelves' releases, and elsewhere where those have not the one it names."""
+    """The origin of one plugin folder: among the shelves' releases, and elsewhere if the shelves do not have the release it
+    names."""
     mine = plugin_manifest(scan, plugin, token)
     key = ("origin", plugin, scan.shelf, scan.profile.role, crossing is None)
 
@@ -145,7 +146,7 @@ def _elsewhere(
 def _snapshots(
     scan: ProjectScan, plugin: Plugin, crossing: Crossing | None, version: Callable[[str], str]
 ) -> Mapping[str, _Elsewhere]:
-    """Snapshots of the project from before this crossing; one of now would show nothing as edited."""
+    """Snapshots of the project from before this crossing; a snapshot of the current state would show nothing as edited."""
     folder = home() / "store"
     if not folder.is_dir() or crossing is None:
         return {}

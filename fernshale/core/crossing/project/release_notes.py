@@ -36,7 +36,7 @@ class NoteUse:
 
 
 def find_notes(shelf: Shelf, profile: Profile, leg: Leg, texts: Texts, decided: Collection[str]) -> tuple[NoteUse, ...]:
-    """Every point between here and there: the engine's first, release by release, then those of the plugins."""
+    """Every point between the two releases: the engine's first, release by release, then those of the plugins."""
     notes = []
     for source, item in _releases(shelf, profile.id, profile.title, leg):
         if not item.notes:

@@ -58,7 +58,7 @@ class WorkTree:
 
 
 def find_work_tree(project: Path) -> WorkTree | None:
-    """None where the project is under no git, or git keeps nothing of it. Only reads."""
+    """None if the project is in no git work tree, or git tracks nothing of it. Only reads."""
     inside = ask_git(project, "rev-parse", "--is-inside-work-tree")
     if inside is None or inside.strip() != b"true" or ask_git(project, "check-ignore", "-q", ".") is not None:
         return None
@@ -231,7 +231,7 @@ def commit_from_now_on(crossing: Crossing, consent: str) -> str:
 
 
 def leave_alone(crossing: Crossing) -> None:
-    """Commit nothing (any more)."""
+    """Stop committing steps."""
     crossing.keep(_BRANCH, "leave")
     crossing.keep(_TROUBLE, "")
 

@@ -50,7 +50,7 @@ def sides_of(root: Path, store: Store, plan: UndoPlan) -> tuple[EntryReader, Ent
 
 
 def plan_undo(root: Path, store: Store, wanted: ChangeSet) -> UndoPlan:
-    """The changes that bring each path of `wanted` from its after to its before, wherever the file is now.
+    """The changes that return each path of `wanted` from its state after to its state before, wherever the file is now.
 
     A file that changed since is merged: the base is the result of the step, the two sides are the current file and the file to
     restore. So edits of other lines are kept, and edits of the same lines are obstacles. Raises StoreError, OSError.

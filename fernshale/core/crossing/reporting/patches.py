@@ -109,7 +109,7 @@ def _mode(side: TreeEntry | None) -> bytes:
 
 
 def _object(data: bytes | None) -> bytes:
-    """The object id that git gives a content."""
+    """The object id of a content in git."""
     if data is None:
         return _NO_OBJECT.encode()
     return hashlib.sha1(b"blob %d\0" % len(data) + data, usedforsecurity=False).hexdigest().encode()

@@ -70,7 +70,7 @@ def export_playbook(crossing: Crossing, scan: ProjectScan, token: CancelToken) -
 
 
 def follow_playbook(crossing: Crossing, scan: ProjectScan, playbook: Playbook) -> dict[str, Recorded]:
-    """Keep a playbook's rules and checks on another crossing; returns its decisions by key, to be taken where they fit."""
+    """Keep a playbook's rules and checks on another crossing; returns its decisions by key, to be applied where they fit."""
     if playbook.rule:
         keep_rules(crossing, playbook.rule)
     known = {item.name for item in (*scan.profile.check, *own_checks(crossing))}

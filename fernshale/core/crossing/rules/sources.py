@@ -30,7 +30,7 @@ class LegRules:
 
     @property
     def all(self) -> tuple[Rule, ...]:
-        """All rules; of those with one id the one of most authority, or its places would be changed twice."""
+        """All rules; of several with one id only the one with the highest authority, since its places would be changed twice."""
         found: dict[str, Rule] = {}
         for group in self.sets:
             for rule in group.rules:
@@ -38,7 +38,7 @@ class LegRules:
         return tuple(found.values())
 
     def with_learned(self, rules: Sequence[Rule]) -> LegRules:
-        """These rules and those that were just learned, which come first: the person working meant them."""
+        """These rules with those that were just learned first: they are what the person at work means."""
         if not rules:
             return self
         known = {rule.id for rule in self.all}

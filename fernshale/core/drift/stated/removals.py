@@ -13,7 +13,7 @@ _INSTEAD = re.compile(r"\b(?:instead|replaced|renamed|moved|use|available as)\b"
 
 
 class Removals:
-    """The sentences a release has for names, found where one is first asked for."""
+    """The sentences of a release about names; each is searched for when it is first needed."""
 
     def __init__(self, release: ReleaseSymbols) -> None:
         self._release = release

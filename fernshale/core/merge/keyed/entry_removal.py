@@ -11,7 +11,7 @@ from fernshale.core.merge.keyed.plan_writer import Writer
 
 
 def without_entry(path: str, text: str, steps: Sequence[str], words: str) -> str | None:
-    """Return `text` without the entry of the list at `steps` with the value `said`; None if there is none.
+    """Return `text` without the entry of the list at `steps` with the value `words`; None if there is none.
 
     Raises NotKeyed for a file that has no keys or is broken.
     """

@@ -140,7 +140,7 @@ class KeyedMerge:
         return tuple(_differences(self.three.base.root, self.three.mine.root, "", self.three.entry_keys))
 
     def asked(self, at: str) -> Conflict | None:
-        """The decision that an entry, one it holds or one that holds it is subject to."""
+        """The conflict that an entry belongs to, or one inside it or around it."""
         for conflict, clash in self.conflicts.values():
             if at == clash.at or at.startswith(clash.at + "/") or clash.at.startswith(at + "/"):
                 return conflict

@@ -127,7 +127,7 @@ def _touching(edits: Sequence[CodeEdit], spots: set[Spot]) -> tuple[CodeEdit, ..
 
 
 def _in_files(edits: Sequence[CodeEdit], lines: list[set[Spot]]) -> tuple[tuple[CodeEdit, ...], list[set[Spot]]]:
-    """The edits in the files of some places, at whatever distance; and the places together with those of the edits."""
+    """The edits in the files of some places, at any distance; and the places together with those of the edits."""
     files = [{file for file, _ in item} for item in lines]
     here = tuple(edit for edit in edits if edit.path in set().union(*files))
     spots = [{(str(edit.path), edit.line) for edit in here if edit.path in of} for of in files]

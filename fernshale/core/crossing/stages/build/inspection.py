@@ -121,7 +121,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
 
 
 def _left_out_plugin(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> str:
-    """The plugin that is left out and had what a cause misses: a header, or the name it is used by."""
+    """The left-out plugin that declared the header or name that a cause misses."""
     for id, files in gone.items():
         if id in (cause.symbol, cause.scope) or (cause.kind == HEADER and has_file(files, cause.symbol)):
             return id

@@ -73,7 +73,7 @@ def find_copies(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> tu
 
 
 def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[Item]:
-    """One item for each copy that nothing was decided about on this leg."""
+    """One item for each copy without a decision on this leg."""
     decided = crossing.decisions()
     to = crossing.setup.to
     for item in copies:

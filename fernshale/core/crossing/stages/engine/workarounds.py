@@ -136,7 +136,7 @@ def change_workaround(
 
 
 def _with_line(file: TextFile, item: WorkaroundLine) -> str:
-    """Behind the last line that has `after`, else at the end."""
+    """Insert the line after the last one that contains `after`, or at the end."""
     end = line_end(file.text)
     lines = file.text.split("\n")
     after = item.workaround.after

@@ -40,7 +40,7 @@ class RewriteData(Action):
 
 @dataclass(frozen=True, slots=True)
 class MeetConstraint(Action):
-    """Add what data lacks ("mend"), fill a field ("set VALUE") or remove an object ("drop NUMBER")."""
+    """Add missing data ("mend"), fill a field ("set VALUE") or remove an object ("drop NUMBER")."""
 
     KEY = "expect:{constraint}"
     OPTION = "{how}"

@@ -42,7 +42,7 @@ T = TypeVar("T")
 
 @dataclass(frozen=True, slots=True)
 class DataRewrite:
-    """A rule that rewrites data, and the objects it has not been followed for yet, by file."""
+    """A rule that rewrites data, and the objects still to rewrite, by file."""
 
     rule: DataRule
     source: str

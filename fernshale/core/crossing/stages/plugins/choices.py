@@ -21,8 +21,8 @@ PREFIX = "merge:"
 
 
 def likeness(file: FileMerge, conflict: Conflict) -> str:
-    """The same for decisions that are alike: both sides changed the same tokens, one and the same key in whatever entry,
-    or the same happened to a file."""
+    """A value that is equal for conflicts that are alike: both sides changed the same tokens, the same key in any entry, or
+    the same happened to a file."""
     if conflict.kind == "key":
         return "key " + re.sub(r"/[^/]*=[^/]*", "/*", conflict.at)
     if conflict.kind == "file" or not isinstance(file.merge, TextMerge):

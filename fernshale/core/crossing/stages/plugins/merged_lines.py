@@ -18,7 +18,7 @@ LineSource = Literal["same", "mine", "incoming", "both", "decide"]
 
 @dataclass(frozen=True, slots=True)
 class MergedLine:
-    """A line of the result without its end; `conflict` is the id of the one that it stands for or came from."""
+    """A line of the result without its end; `conflict` is the id of the conflict that it represents or came from."""
 
     text: str
     source: LineSource

@@ -28,7 +28,7 @@ class PicturePair:
 
 @dataclass(frozen=True, slots=True)
 class TrialView:
-    """The last run on the target beside the baseline's. `is_stale`: files changed since. `accepted` are differences that a decision
+    """The last run on the target and the baseline's. `is_stale`: files changed since. `accepted` are differences that a decision
     calls meant, with why."""
 
     run: RunRecord | None
