@@ -17,8 +17,8 @@ from fernshale.core.crossing.flow.start import Extent
 
 def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
     """The crossing to the release that was named, begun or resumed."""
-    original = str(Path(options.project).resolve()) if options.copy_folder else ""
-    project = _copied(Path(original), Path(options.copy_folder), token) if original else Path(options.project)
+    original = str(Path(options.project).resolve()) if options.beside else ""
+    project = _copied(Path(original), Path(options.beside), token) if original else Path(options.project)
     known = find_crossing(project)
     if not options.shelf and known is None:
         raise MisuseError("name the shelf of the releases with --shelf")
