@@ -80,6 +80,12 @@ def test_widgets_and_session_know_no_page() -> None:
         assert not [name for name in _imports(path) if ".pages" in name or name.endswith(".window")]
 
 
+def test_every_test_module_is_collected(pytestconfig: pytest.Config) -> None:
+    tests = _ROOT.parent / "tests"
+    folders = {part for path in tests.rglob("test_*.py") for part in path.relative_to(tests).parts[:-1]}
+    assert "build" in folders and not folders & set(pytestconfig.getini("norecursedirs"))
+
+
 # More parameters than this are values that belong together and lack a name.
 _MAX_PARAMETERS = 6
 

@@ -28,11 +28,8 @@ def main(arguments: list[str]) -> int:
         settings = Path(folder, "settings")
         settings.write_text(_SETTINGS.format(folder=folder))
         measure = [sys.executable, "-m", "coverage"]
-        hooks = Path(__file__).with_name("cover_hooks.py")
-        tests = [*measure, "run", f"--rcfile={settings}", "-m", "pytest", "-n", "2", "-p", hooks.stem, *arguments]
-        paths = os.pathsep.join(filter(None, (str(hooks.parent), os.environ.get("PYTHONPATH", ""))))
-        env = os.environ | {"QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": paths}
-        code = subprocess.run(tests, env=env, check=False).returncode
+        tests = [*measure, "run", f"--rcfile={settings}", "-m", "pytest", "-n", "2", *arguments]
+        code = subprocess.run(tests, env=os.environ | {"QT_QPA_PLATFORM": "offscreen"}, check=False).returncode
         subprocess.run([*measure, "combine", "-q", f"--rcfile={settings}"], check=True)
         result = Path(folder, "result.json")
         subprocess.run([*measure, "json", "-q", f"--rcfile={settings}", "-o", str(result)], check=True)

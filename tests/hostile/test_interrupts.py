@@ -19,7 +19,13 @@ from fernshale.core.snapshot.store import Store
 from tests.conftest import Tree, listing
 from tests.wick import Wick, make_wick
 
-_MOMENTS = 2
+# How a crossing is ended, one after the other; the first three end in one handler.
+_ENDINGS = (
+    ("interrupt", "terminate", "hang up"),
+    ("interrupt the group", "interrupt the group"),
+    ("interrupt twice", "interrupt twice"),
+    ("kill", "kill"),
+)
 
 
 def _cross(wick: Wick) -> subprocess.Popen[str]:
@@ -41,8 +47,8 @@ def _cross(wick: Wick) -> subprocess.Popen[str]:
     )  # fmt: skip
 
 
-@pytest.mark.parametrize("how", ["interrupt", "interrupt the group", "interrupt twice", "terminate", "hang up", "kill"])
-def test_a_crossing_ends_and_goes_on(how: str, tree: Tree) -> None:
+@pytest.mark.parametrize("endings", _ENDINGS, ids=lambda endings: endings[0])
+def test_a_crossing_ends_and_goes_on(endings: tuple[str, ...], tree: Tree) -> None:
     started = time.monotonic()
     wick = make_wick(tree)
     before = listing(wick.project)
@@ -52,8 +58,8 @@ def test_a_crossing_ends_and_goes_on(how: str, tree: Tree) -> None:
     whole_s, ended = time.monotonic() - started, listing(wick.project)
     go_back_to(open_crossing(wick.project), 1, Work())
     assert listing(wick.project) == before
-    source = random.Random(how)
-    for _ in range(_MOMENTS):
+    source = random.Random(endings[0])
+    for how in endings:
         go_back_to(open_crossing(wick.project), 1, Work())
         process = _cross(wick)
         time.sleep(source.uniform(0.05, 0.95) * whole_s)
