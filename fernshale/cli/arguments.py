@@ -57,7 +57,7 @@ def build_parser() -> argparse.ArgumentParser:
 
 
 def _add_scope(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--beside", metavar="DIR", help="cross a copy made there; the project itself is only read")
+    parser.add_argument("--copy-to", metavar="DIR", help="cross a copy made there; the project itself is only read")
     parser.add_argument(
         "--member", metavar="NAME", action="append", help="only this member of a workspace; may be repeated"
     )
@@ -208,13 +208,13 @@ def _crossing_commands(commands: _Commands) -> None:
         "--text", metavar="TEXT", default="", help="the text that an option asks for, such as the command to run"
     )
     decide.add_argument("--withdraw", action="store_true", help="withdraw a decision that was not carried out yet")
-    report = commands.on_project("report", ("cross", "report"), "report what was done and what is open")
+    report = commands.on_project("report", ("cross", "report"), "report the steps, the result and the open items")
     report.add_argument("--rules", metavar="FILE", help="write the rules learned on this crossing, for others")
     report.add_argument("--out", metavar="FILE", help="a .md, .html or .json file; without it to standard output")
     report.add_argument("--message", action="store_true", help="a few lines for a merge request")
     report.add_argument("--patches", metavar="DIR", help="write each step as a patch that git applies")
     report.add_argument("--playbook", metavar="FILE", help="write decisions, rules and checks for the next project")
-    log = commands.on_project("logbook", ("cross", "logbook"), "list what was done, in order")
+    log = commands.on_project("logbook", ("cross", "logbook"), "list the steps of the crossing, in order")
     log.add_argument("--undo", metavar="ENTRY", type=int, help="undo this step")
     log.add_argument("--redo", metavar="ENTRY", type=int, help="redo this undone step")
     log.add_argument("--dry-run", action="store_true", help="only show the changes")

@@ -17,8 +17,8 @@ from fernshale.core.crossing.flow.start import Extent
 
 def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
     """The crossing to the release that was named, begun or resumed."""
-    original = str(Path(options.project).resolve()) if options.beside else ""
-    project = _copied(Path(original), Path(options.beside), token) if original else Path(options.project)
+    original = str(Path(options.project).resolve()) if options.copy_to else ""
+    project = _copied(Path(original), Path(options.copy_to), token) if original else Path(options.project)
     known = find_crossing(project)
     if not options.shelf and known is None:
         raise MisuseError("name the shelf of the releases with --shelf")
@@ -37,7 +37,7 @@ def _copied(project: Path, copy_folder: Path, token: CancelToken) -> Path:
     if find_crossing(copy_folder) is not None:
         return copy_folder
     if find_crossing(project) is not None:
-        raise MisuseError(f"a crossing of {project} itself was begun already", "Leave out --beside to resume it.")
+        raise MisuseError(f"a crossing of {project} itself was begun already", "Leave out --copy-to to resume it.")
     done = duplicate_tree(project, copy_folder, Work(token=token))
     shared = f", {done.shared} of them sharing their blocks with the original" if done.shared else ""
     to_stderr(f"{copy_folder}: a copy of {done.files} files{shared}")

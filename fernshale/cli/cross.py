@@ -97,8 +97,8 @@ def _cross_all(
     """Cross several projects, and print one table of the results."""
     if not options.auto:
         raise MisuseError("several projects are crossed with --auto")
-    if options.beside or options.member:
-        raise MisuseError("--beside and --member are for one project")
+    if options.copy_to or options.member:
+        raise MisuseError("--copy-to and --member are for one project")
 
     def begin(project: Path) -> Crossing:
         return begun(argparse.Namespace(**{**vars(options), "project": str(project)}), token)

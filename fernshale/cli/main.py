@@ -17,7 +17,7 @@ from fernshale.core.base.errors import Cancelled, FernshaleError
 from fernshale.core.base.work import CancelToken
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
-_FORMER_OPTIONS = {"--way": "--playbook", "--sure": "--automatic-from"}
+_FORMER_OPTIONS = {"--way": "--playbook", "--sure": "--automatic-from", "--beside": "--copy-to"}
 _FORMER_COMMANDS = {("carry",): ("import",), ("snapshot", "forget"): ("snapshot", "delete")}
 
 

@@ -51,6 +51,7 @@ def test_every_command_has_a_handler() -> None:
         ("report P --way=f", "report P --playbook=f"),
         ("cross P --way f", "cross P --playbook f"),
         ("build P --sure 0.8", "build P --automatic-from 0.8"),
+        ("route P --beside D", "route P --copy-to D"),
         ("fix forget carry", "fix forget carry"),
     ],
 )

@@ -63,10 +63,10 @@ class PicturePairView(QWidget):
         """A place for each picture."""
         width, height = self.width(), self.height()
         half, part = (width - _GAP) / 2, (height - _GAP) / 2
-        beside = QRectF(0, 0, half, height), QRectF(half + _GAP, 0, half, height)
+        side_by_side = QRectF(0, 0, half, height), QRectF(half + _GAP, 0, half, height)
         below = QRectF(0, 0, width, part), QRectF(0, part + _GAP, width, part)
         now = self._pictures[1]
-        return below if not now.isNull() and _scale(now, below[0]) > _scale(now, beside[0]) else beside
+        return below if not now.isNull() and _scale(now, below[0]) > _scale(now, side_by_side[0]) else side_by_side
 
 
 def _scale(picture: QPixmap, cell: QRectF) -> float:

@@ -131,8 +131,8 @@ def _lost(document: DataDocument, node: Node, name: str) -> str:
     item = field.item
     if plain_node(document, item.node) is None:
         return document.cut(item.body).strip()
-    beside = (document.cut(item.lead), document.cut(item.trail))
-    return next((text for part in beside if (text := part.strip(" \t\r\n,;"))), "")
+    around = (document.cut(item.lead), document.cut(item.trail))
+    return next((text for part in around if (text := part.strip(" \t\r\n,;"))), "")
 
 
 @dataclass(frozen=True, slots=True)

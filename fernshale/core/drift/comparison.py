@@ -264,8 +264,10 @@ def _with_stated(
     if known is not None:
         # A candidate that is both named by the text and very similar gets a higher score than by either. A forwarder with the
         # old name is no rival.
-        beside = next((item.score for item in found if item.symbol.name == symbol.name and item.symbol.deprecated), 0.0)
-        like = min(1.0, known.score / (1 - beside)) if beside < 1 else 0.0
+        same_name = next(
+            (item.score for item in found if item.symbol.name == symbol.name and item.symbol.deprecated), 0.0
+        )
+        like = min(1.0, known.score / (1 - same_name)) if same_name < 1 else 0.0
         both = 1 - (1 - top.score) * (1 - like) if like >= _MIN_LIKENESS else 0.0
         score = round(max(top.score, known.score, both), 3)
         top = replace(top, score=score, evidence=(*top.evidence, *known.evidence))

@@ -244,10 +244,10 @@ class _Work:
     ) -> dict[Path, tuple[SymbolCandidate, ...]]:
         """Add matches with existing symbols to old symbols without a probable successor: names that differ only by parts that
         were replaced elsewhere."""
-        beside: dict[tuple[Path, str, frozenset[str]], Symbol] = {}
+        by_parts: dict[tuple[Path, str, frozenset[str]], Symbol] = {}
         for item in self.new:
             if not item.is_hidden:
-                beside.setdefault((item.scope, item.kind, frozenset(parts_of(item.name))), item)
+                by_parts.setdefault((item.scope, item.kind, frozenset(parts_of(item.name))), item)
         often = [(swap, times) for swap, times in self.swaps.most_common() if times >= _MIN_SWAPS]
         result = dict(found)
         for symbol in gone:
@@ -259,7 +259,7 @@ class _Work:
             for (lost, come), times in often:
                 if not parts.issuperset(lost):
                     continue
-                there = (beside.get((scope, symbol.kind, parts.difference(lost).union(come))) for scope in scopes)
+                there = (by_parts.get((scope, symbol.kind, parts.difference(lost).union(come))) for scope in scopes)
                 other = next(
                     (item for item in there if item is not None and (lost or come or _is_same_word(item, symbol))), None
                 )

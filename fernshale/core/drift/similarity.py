@@ -251,13 +251,13 @@ def _weigh_body(old: Traits, new: Traits, world: World, add: _Add) -> None:
 
 
 def _weigh_neighbours(old: Traits, new: Traits, world: World, add: _Add) -> None:
-    beside = [
+    neighbours = [
         (mine, world.paired.get(mine, "") == other)
         for mine, other in ((old.before, new.before), (old.after, new.after))
     ]
-    for mine, is_same in beside:
+    for mine, is_same in neighbours:
         if mine and is_same:
             add(0.7, "")
     is_sole = old.symbol.kind == "enumerator" and (old.symbol.path, new.symbol.path) in world.sole
-    if is_sole and all(is_same for _, is_same in beside):
+    if is_sole and all(is_same for _, is_same in neighbours):
         add(_SOLE_VALUE, "it stands where that stood")

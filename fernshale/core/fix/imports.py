@@ -75,8 +75,8 @@ def quoted_header(text: str, header: str) -> str:
     """Return a header of a release as a file includes it: like a sibling header, else like the last include."""
     folder = header.rpartition("/")[0]
     found = [line[0] for line in _INCLUDE.finditer(text)]
-    beside = [line for line in found if folder and f"{folder}/" in line]
-    return f"<{header}>" if (beside or found or [""])[-1].endswith(">") else f'"{header}"'
+    found_there = [line for line in found if folder and f"{folder}/" in line]
+    return f"<{header}>" if (found_there or found or [""])[-1].endswith(">") else f'"{header}"'
 
 
 def with_import(line: str, name: str, path: str, text: str, *, is_used: bool = False) -> Iterator[tuple[int, int, str]]:
@@ -90,8 +90,8 @@ def with_import(line: str, name: str, path: str, text: str, *, is_used: bool = F
         return
     end = line_end(text)
     lines = list(import_lines(text, path))
-    if (beside := _extend_import(line, name, path, lines)) is not None:
-        yield beside
+    if (found_there := _extend_import(line, name, path, lines)) is not None:
+        yield found_there
         return
     if line in (found[0].strip() for found in lines):
         return

@@ -57,20 +57,20 @@ def learn_rules(
 
 def count_other_places(rule: Rule, others: Sequence[EditLines]) -> tuple[int, int]:
     """Return how many of the lines that need the rule it changes, and how many other lines."""
-    wanted = beside = 0
+    wanted = additional = 0
     for item in others:
         touched = {edit.line for edit in find_edits(rule, item.path, item.text)}
         wanted += len(touched & item.lines)
-        beside += len(touched - item.lines)
-    return wanted, beside
+        additional += len(touched - item.lines)
+    return wanted, additional
 
 
 def _rank(rule: Rule, others: Sequence[EditLines]) -> tuple[int, int, int]:
-    wanted, beside = count_other_places(rule, others)
+    wanted, additional = count_other_places(rule, others)
     generality = (
         len(META.findall(rule.pattern)) if isinstance(rule, RewriteRule) else _OF_RENAME * isinstance(rule, RenameRule)
     )
-    return -wanted, beside, -generality
+    return -wanted, additional, -generality
 
 
 def _with_example(rule: Rule, example: Example) -> Rule:

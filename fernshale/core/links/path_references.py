@@ -29,8 +29,8 @@ class TreePaths:
         if not plain or "://" in plain or plain.startswith(("data:", "#")) or "\0" in plain:
             return None
         inner = plain.lstrip("/")
-        beside = posixpath.normpath(posixpath.join(folder, inner))
-        both = (beside, posixpath.normpath(inner)) if inner == plain else (posixpath.normpath(inner), beside)
+        relative = posixpath.normpath(posixpath.join(folder, inner))
+        both = (relative, posixpath.normpath(inner)) if inner == plain else (posixpath.normpath(inner), relative)
         places = [place for place in both if not place.startswith("..")]
         for place in places:
             if place in self.files:

@@ -227,9 +227,9 @@ def _by_file(o: Thing, n: Thing, moved: Mapping[TreePath, TreePath]) -> list[Tar
             return [TargetEvidence(0.96, f"{n.file} declares it now")]
         same = sum(bool(a) and a == b for a, b in zip(o.around, n.around, strict=True))
         if same:
-            beside = next(a for a, b in zip(o.around, n.around, strict=True) if a and a == b)
-            words = "between the same two" if same == 2 else f"beside {beside}"
-            return [TargetEvidence((0.0, 0.55, 0.8)[same], f"stands {words} in {n.file}")]
+            neighbour = next(a for a, b in zip(o.around, n.around, strict=True) if a and a == b)
+            words = "between the same two neighbours" if same == 2 else f"next to {neighbour}"
+            return [TargetEvidence((0.0, 0.55, 0.8)[same], f"is {words} in {n.file}")]
         return [TargetEvidence(0.3, f"in the same file, {n.file}")]
     goal = moved.get(o.file)
     if goal == n.file and o.file != goal:
@@ -244,7 +244,7 @@ def _by_text(o: Thing, n: Thing, counts: _Counts, cosine: float, apart: float) -
         found.append(
             TargetEvidence(
                 0.95 if counts.companions[n.companion] == 1 else 0.5,
-                "the file it lies beside is the same, byte for byte",
+                "the file next to it is the same, byte for byte",
             )
         )
     enough = len(o.words) >= 3 or not o.text

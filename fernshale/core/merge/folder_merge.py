@@ -474,11 +474,11 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
                 made = _as_conflict(file.mine, (file.base, file.mine, file.incoming), why, "mine", file.mode)
             else:
                 # There is no folder below a user's file, so put the file next to it, under a name that shows its original path.
-                beside = TreePath(f"{file.path if file.path in taken else file.path.replace('/', '-')}.incoming")
+                other_path = TreePath(f"{file.path if file.path in taken else file.path.replace('/', '-')}.incoming")
                 why = f"your file stands where the vendor's {file.incoming} goes; it can be put beside it"
                 # The user now has another part of the split file, which counts as existing.
                 base = file.base if file.mine is None else None
-                made = _as_conflict(beside, (base, None, file.incoming), why, "nothing", file.mode)
+                made = _as_conflict(other_path, (base, None, file.incoming), why, "nothing", file.mode)
         if made.path is not None:
             taken.add(made.path)
             head = TreePath(made.path.rpartition("/")[0])

@@ -56,8 +56,8 @@ class Packages:
         round_it = [chain for chain in chains if chain[:-1] == defined_at[: len(chain) - 1]]
         if round_it or _is_for_others(defined_at):
             return min(round_it, key=len, default=defined_at)
-        beside = chains or self._chains_of_modules.get(defined_at, [])
-        return min(beside, key=lambda chain: (-shared_start(chain, defined_at), len(chain), chain), default=None)
+        candidates = chains or self._chains_of_modules.get(defined_at, [])
+        return min(candidates, key=lambda chain: (-shared_start(chain, defined_at), len(chain), chain), default=None)
 
     @cached_property
     def _chains(self) -> Mapping[ModuleNames, Sequence[ModuleNames]]:

@@ -60,14 +60,14 @@ def _rules_of(
     language = language_of(cause.errors[0].place.file)
     if not language:
         return
-    beside = texts.get(language, {})
+    others = texts.get(language, {})
     folders: dict[str, dict[str, None]] = {}
     for error in cause.errors:
         folders.setdefault(posixpath.dirname(error.place.file), {})[error.place.file] = None
     for number, files in enumerate(folders.values()):
         file = next(iter(files))
-        lines = {} if cause.scope else _as_others(cause.symbol, beside, file)
-        lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, scan, to, token)
+        lines = {} if cause.scope else _as_others(cause.symbol, others, file)
+        lines = lines or _as_released(cause, others.get(TreePath(file), ""), language, scan, to, token)
         for at, (line, (why, automatic)) in enumerate(list(lines.items())[:_MAX_LINES]):
             # Scripts name a module by a relative path, which differs from folder to folder.
             where = (
