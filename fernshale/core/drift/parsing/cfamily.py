@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from functools import lru_cache, partial
 from typing import TYPE_CHECKING
 
@@ -231,7 +230,7 @@ def _read_declarator(source: SourceFile, site: SymbolSite, declarator: Node, typ
     is_member = node.type == "field_declaration"
     is_constant = "const" in site.marks or "constexpr" in site.marks
     what: SymbolKind = "constant" if is_constant and not is_member else "field" if is_member else "constant"
-    place = replace(site, scope=(*site.scope, *outer), head=source.text(node))
+    place = SymbolSite(node, (*site.scope, *outer), site.doc, source.text(node), site.marks)
     source.add(what, name, place, SymbolShape(returns=type_ + stars), source.text(value))
 
 
@@ -257,7 +256,7 @@ def _read_function(source: SourceFile, site: SymbolSite, declarator: Node, retur
     owner = outer[-1] if outer else scope[-1] if scope else ""
     is_member = bool(outer) or node.type == "field_declaration" or _is_inside_class(node)
     kind: SymbolKind = "constructor" if name in (owner, f"~{owner}") else "method" if is_member else "function"
-    place = replace(site, scope=(*scope, *outer), head=head, marks=marks)
+    place = SymbolSite(node, (*scope, *outer), site.doc, head, marks)
     source.add(kind, name, place, SymbolShape(_parameters(source, given), returns), body=body)
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
@@ -75,7 +74,7 @@ def _add(source: SourceFile, site: SymbolSite, value: Node, name: str, table: st
     if name == table or not re.fullmatch(r"[\w.:]+", name):
         return
     *outer, last = _parts(name, table)
-    site = replace(site, scope=(*site.scope, *outer))
+    site = site._replace(scope=(*site.scope, *outer))
     if value.type in ("function_definition", "function_declaration"):
         shape = SymbolShape(_parameters(source, value))
         kind: SymbolKind = "method" if ":" in name else "function"

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
@@ -177,7 +176,7 @@ def _read_value(source: SourceFile, name: str, site: SymbolSite, value: Node | N
     if not re.fullmatch(r"[\w$]+", name):
         return
     if value is not None and value.type in _VALUES:
-        _add_function(source, "function", name, replace(site, marks={"public"}), value)
+        _add_function(source, "function", name, site._replace(marks={"public"}), value)
     elif value is not None and value.type == "class":
         _read_type(source, value, site.scope, site.doc, "", name)
     elif value is not None and value.type == "object":

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Hashable, Iterable, Iterator
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from fernshale.core.drift.symbols import Parameter, Symbol, SymbolKind
 
@@ -32,8 +31,8 @@ Known = dict[Hashable, tuple[int, tuple[Symbol, ...]]]
 """The symbols of declarations by their text and what they stand in, each with the row it was found at."""
 
 
-@dataclass(frozen=True, slots=True)
-class SymbolSite:
+# Named tuples, since releases have very many symbols and a frozen dataclass takes three times as long to make.
+class SymbolSite(NamedTuple):
     """Where a symbol is declared: the node, the names around it, its documentation, its text with attributes and decorators, and
     its modifiers."""
 
@@ -44,8 +43,7 @@ class SymbolSite:
     marks: Collection[str] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class SymbolShape:
+class SymbolShape(NamedTuple):
     """The parameters of a function, the type of a result or a value, the bases of a class."""
 
     parameters: tuple[Parameter, ...] = ()
