@@ -44,11 +44,10 @@ def run(arguments: Sequence[str]) -> int:
 
 
 def _with_current_names(arguments: Sequence[str]) -> list[str]:
-    """Replace names that earlier versions had, so that scripts go on to work."""
-    current = []
-    for argument in arguments:
-        name, equals, value = argument.partition("=")
-        current.append(_FORMER_OPTIONS.get(name, name) + equals + value)
+    """Replace former names of options and commands, so that scripts keep working. Nothing after `--` is an option."""
+    end = arguments.index("--") if "--" in arguments else len(arguments)
+    parts = [argument.partition("=") for argument in arguments[:end]]
+    current = [_FORMER_OPTIONS.get(name, name) + equals + value for name, equals, value in parts] + [*arguments[end:]]
     for before, now in _FORMER_COMMANDS.items():
         if tuple(current[: len(before)]) == before:
             current[: len(before)] = now

@@ -53,6 +53,7 @@ def test_every_command_has_a_handler() -> None:
         ("build P --sure 0.8", "build P --automatic-from 0.8"),
         ("route P --beside D", "route P --copy-to D"),
         ("fix forget carry", "fix forget carry"),
+        ("decide P K -- --way", "decide P K -- --way"),
     ],
 )
 def test_former_names_still_work(written: str, current: str) -> None:

@@ -129,7 +129,7 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
             # Multi-line diagnostics may contain lines that look like first lines.
             chain_start = max(fed, chain_start - 1)
             if chain_start > fed:
-                # Repeated first lines are between: the first of them ends what was parsed last.
+                # Repeated first lines were skipped here: the first of them ends the diagnostic before.
                 found += reader.close()
             found += _feed(reader, lines.between(chain_start, until))
             while reader.is_busy and until < end:

@@ -150,7 +150,7 @@ def _carry_out(crossing: Crossing, entry: LogEntry, plan: UndoPlan, work: Work, 
         title = f"undid “{entry.title}”" if is_undo else f"redid “{entry.title}”"
         about = reversal(UNDO if is_undo else REDO, entry.id)
         write_step(
-            crossing, EntryText(entry.stage, f"{title}, beside later changes", "asked for", about), plan.changes, work
+            crossing, EntryText(entry.stage, f"{title}, later changes kept", "asked for", about), plan.changes, work
         )
     commit_steps(crossing)
 

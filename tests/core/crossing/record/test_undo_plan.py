@@ -1,4 +1,4 @@
-"""Undoing a step beside later changes: other lines stay, the same lines stand in the way and are named."""
+"""Undoing a step after later changes: changes of other lines stay, changes of the same lines prevent it and are listed."""
 
 from __future__ import annotations
 

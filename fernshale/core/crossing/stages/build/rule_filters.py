@@ -108,7 +108,7 @@ def _other_name(case: Case) -> str:
 def _other_member(case: Case) -> str:
     member = member_of(case.rule)
     is_refused = bool(member) and not case.adds_the_member and case.cause.kind != IMPLEMENT
-    return f"adds the member {member}, which is not what is missing" if is_refused else ""
+    return f"adds the member {member}, and another one is missing" if is_refused else ""
 
 
 def _private(case: Case) -> str:
