@@ -40,3 +40,15 @@ def unpack(folder: Path, name: str = "nine-piers") -> Sample:
     for file in files:
         shutil.copy(file, folder)
     return Sample(folder / project, folder / shelf, folder / files[0].name, folder / files[1].name, target)
+
+
+def unpack_shape(folder: Path, name: str) -> Path:
+    """A fresh copy of one of the small projects in `data/shapes`, below `folder`; returns its folder.
+
+    A file `dot-x` is stored for `.x`, so that packaging and git take it as any other.
+    """
+    project = folder / name
+    shutil.copytree(_DATA / "shapes" / name, project)
+    for path in sorted(project.rglob("dot-*"), key=lambda item: -len(item.parts)):
+        path.rename(path.with_name("." + path.name.removeprefix("dot-")))
+    return project

@@ -32,7 +32,7 @@ from fernshale.core.fix.rules import RewriteRule
 from fernshale.core.profile.model import LogShape, Profile, Reach
 from fernshale.core.route.shelf_addresses import clean_address
 from fernshale.core.route.shelf_file import parse_shelf_file
-from fernshale.core.survey.config_values import find_leaves
+from fernshale.core.survey.mentions import find_mentions
 from fernshale.core.survey.value_access import find_values
 from fernshale.core.trial.frame_times import read_frames
 from fernshale.core.trial.log_messages import read_messages, template_of
@@ -152,7 +152,8 @@ def test_settings_files(kind: str) -> None:
         with suppress(FernshaleError):
             document = USUAL.document(path, text)
             assert document is None or document.root.canon is not None
-        find_leaves(path, text, lambda key, value: True)
+        for mention in find_mentions(path, text):
+            assert text[mention.value.start : mention.value.end] == mention.text
 
     check()
 

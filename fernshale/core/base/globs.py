@@ -22,6 +22,11 @@ def matches(patterns: Iterable[str], path: str) -> bool:
     return bool(_compiled(tuple(patterns)).match_file(path))
 
 
+def literal(path: str) -> str:
+    """A glob that fits only `path`."""
+    return re.sub(r"([*?\[\]\\!#])", r"\\\1", path)
+
+
 class FirstFit:
     """Finds the first of several groups of globs that matches a path; create once, use for many paths.
 

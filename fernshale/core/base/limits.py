@@ -39,6 +39,8 @@ class Limits:
     output_line_bytes: int = _MIB
     # The number of values that a drafted profile examines in one file, since aliases can multiply them.
     draft_values: int = 1_000_000
+    # The number of text files that a drafted profile reads; those nearest to the root come first.
+    draft_files: int = 20_000
     # Time limit for parsing one source file.
     parse_seconds: float = 10.0
     # Patterns of profiles and rules: their length, and how long they may search one log or file.

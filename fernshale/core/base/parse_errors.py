@@ -19,6 +19,10 @@ _MAX_KEY_PARTS = 100
 _LONG_KEY = re.compile(rf"""(?:(?:[\w-]++|"[^"\n]*+"|'[^'\n]*+')[ \t]*+\.[ \t]*+){{{_MAX_KEY_PARTS}}}""")
 
 
+# The tag of a whole document. Some tools declare its handle for the first document only, which YAML does not allow.
+_DOCUMENT_TAG = re.compile(r"(?m)^(?P<marker>---[ \t]+)(?P<tag>!\S*)")
+
+
 class Malformed(ValueError):
     """The data is not well formed; `line` is 1-based, 0 where unknown."""
 
@@ -62,13 +66,17 @@ def compose_yaml(text: str) -> list[Any]:
         raise Malformed("YAML that is nested too deep", too_deep)
     loader: Any = yaml_loader()
     try:
-        return list(loader.compose_all(text))
+        return list(loader.compose_all(_DOCUMENT_TAG.sub(_blank_tag, text)))
     except MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         raise Malformed(f"not valid YAML: {error.problem}", mark.line + 1 if mark else 0) from error
     except (YAMLError, RecursionError, ValueError, IndexError, TypeError, AttributeError) as error:
         said = str(error).splitlines()
         raise Malformed(f"not valid YAML: {said[0] if said else type(error).__name__}") from error
+
+
+def _blank_tag(found: re.Match[str]) -> str:
+    return found["marker"] + " " * len(found["tag"])
 
 
 def yaml_loader() -> Any:

@@ -2,21 +2,32 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import ClassVar, Literal
+
+import regex
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.toml_schema import STRICT
 from fernshale.core.data.expressions import parse_expression
 
-# All notations except "exact" are parsed by their form; the words document which one the engine's users write.
-Notation = Literal["exact", "range", "interval", "comparators"]
+# "exact" is a release, "series" its first numbers. All others are ranges: "range" is read by its form, the rest are dialects.
+Notation = Literal["exact", "series", "range", "interval", "comparators", "npm", "cargo", "pep440", "array"]
+RangePolicy = Literal["widen", "next bound", "move"]
 Role = Literal["own", "plugin", "user content", "generated", "asset", "settings", "other"]
 ROLES: tuple[Role, ...] = ("own", "plugin", "user content", "generated", "asset", "settings", "other")
 
 
+# What stands for a plugin in paths and locators.
+_OF_PLUGIN = ("{plugin}", "{id}")
+
 SYNTAXES = ("json", "toml", "yaml", "xml", "ini", "properties", "script", "cmake", "pattern")
+
+
+def has_plugin_placeholder(text: str) -> bool:
+    """Whether a glob or a locator is meant for each plugin."""
+    return any(name in text for name in _OF_PLUGIN)
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +37,8 @@ class Reach:
     `json` and `yaml` are JSON pointers, `toml` a dotted key, `xml` an XPath to an element or attribute, `ini` a
     `section.key` (or a `key` before any section), `properties` a key of a `key=value` file, `script` the dotted path of
     an assignment or call in nested braces (`ext.engineRelease`), `cmake` a command and the argument before the value
-    (`set ENGINE_RELEASE`), `pattern` a regular expression with a group named `value`.
+    (`set ENGINE_RELEASE`), `pattern` a regular expression with a group named `value`. With `part`, another such expression,
+    the value is a part of the one that the locator finds.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -39,6 +51,7 @@ class Reach:
     script: str = ""
     cmake: str = ""
     pattern: str = ""
+    part: str = ""
 
     def __post_init__(self) -> None:
         if sum(bool(getattr(self, syntax)) for syntax in SYNTAXES) != 1:
@@ -52,13 +65,35 @@ class Reach:
     @property
     def text(self) -> str:
         """The locator's value, for people."""
-        return f"/{self.pattern}/" if self.pattern else str(getattr(self, self.syntax))
+        where = f"/{self.pattern}/" if self.pattern else str(getattr(self, self.syntax))
+        return f"{where} /{self.part}/" if self.part else where
+
+    @property
+    def patterns(self) -> tuple[str, ...]:
+        """The regular expressions in it, with a word for each plugin placeholder."""
+        filled = self.filled(plugin="plugin", id="plugin")
+        return tuple(text for text in (filled.pattern, filled.part) if text)
+
+    def filled(self, **values: str) -> Reach:
+        """The same locator with `{name}` replaced by each of the values; in patterns, as literal text."""
+        changed = {syntax: getattr(self, syntax) for syntax in (self.syntax, "part")}
+        for name, value in values.items():
+            for syntax, text in changed.items():
+                literal = regex.escape(value) if syntax in ("pattern", "part") else value
+                changed[syntax] = text.replace(f"{{{name}}}", literal)
+        return replace(self, **changed)
 
 
 @dataclass(frozen=True, slots=True)
 class Site:
-    """A place that names a release. With `{plugin}` in its reach, it exists once for each plugin and names that plugin's
-    release."""
+    """A place that names a release, of the engine or (`of`) of a plugin.
+
+    With `{plugin}` or `{id}` it exists once for each plugin: in `files` they are the plugin's folder and its id, in the locator
+    both are its id. A site with one of them in its locator names that plugin's release unless `of` says otherwise.
+
+    `policy` is what happens to a range that does not hold the new release: one end is moved ("widen"), the upper end is
+    moved to the next bound of its kind ("next bound"), or both ends are ("move"), because old releases are not meant any more.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     name: str
@@ -66,14 +101,29 @@ class Site:
     at: Reach
     notation: Notation = "exact"
     required: bool = False
+    of: Literal["", "engine", "plugin"] = ""
+    policy: RangePolicy = "widen"
+
+    @property
+    def is_per_plugin(self) -> bool:
+        return any(has_plugin_placeholder(text) for text in (*self.files, self.at.text))
+
+    @property
+    def names_plugin(self) -> bool:
+        """Whether it is a plugin's release that is written here."""
+        return self.of == "plugin" or (not self.of and has_plugin_placeholder(self.at.text))
 
 
 @dataclass(frozen=True, slots=True)
 class Recognise:
-    """A folder is a project's root when each glob fits at least one file of it."""
+    """A folder is a project's root when each glob fits at least one file of it.
+
+    With `holds`, one of these files must also contain that text, because their names alone tell too little.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     files: tuple[str, ...]
+    holds: str = ""
 
     def __post_init__(self) -> None:
         for glob in self.files:
@@ -112,7 +162,10 @@ class Compiled:
 
 @dataclass(frozen=True, slots=True)
 class PluginShape:
-    """Where plugins are and how to read their descriptors. `folders` are globs of folders."""
+    """Where plugins are and how to read their descriptors. `folders` are globs of folders.
+
+    `descriptor` is the name of a file in the folder, or a glob of one. `{plugin}` in it is the folder's own name.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     folders: tuple[str, ...] = ()
@@ -452,3 +505,14 @@ class Profile:
     keyed: tuple[Keyed, ...] = ()
     path: Path = field(default=Path(), kw_only=True)
     digest: str = field(default="", kw_only=True)
+
+    @property
+    def locators(self) -> tuple[Reach, ...]:
+        """Every locator of the profile."""
+        shape, workspace = self.plugins, self.workspace
+        found = [shape.id, shape.version, shape.accepts, shape.compiled.at if shape.compiled else None]
+        found += (
+            [site.at for site in self.site] + [item.at for item in self.standard] + [item.at for item in shape.switch]
+        )
+        found += [workspace.name, workspace.release, workspace.pin] if workspace is not None else []
+        return tuple(reach for reach in found if reach is not None)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -17,6 +17,8 @@ from fernshale.core.profile.model import Profile
 
 FORMAT = "fernshale-profile/1"
 SUFFIX = ".profile.toml"
+# How much of a file is searched for the text that tells an engine's projects, bytes.
+_MAX_RECOGNISED = 1 << 20
 # Placeholders for commands and checks; `{members}` is an argument of its own.
 PLACEHOLDERS = ("project", "release", "shelf", "engine", "build", "out", "jobs", "python", "members")
 # Additional placeholders for the command that rebuilds a plugin.
@@ -63,12 +65,24 @@ def fits(profile: Profile, project: Path) -> bool:
     """Whether `project` is the root of a project of this profile's engine."""
     here: Sequence[str] = [path.name for path in project.iterdir() if path.is_file()]
 
-    def is_found(glob: str) -> bool:
+    def found(glob: str) -> Iterator[Path]:
         if "/" in glob.strip("/"):
-            return any(path.is_file() for path in project.glob(glob))
-        return any(matches((glob,), name) for name in here)
+            yield from (path for path in project.glob(glob) if path.is_file())
+        else:
+            yield from (project / name for name in here if matches((glob,), name))
 
-    return all(is_found(glob) for glob in profile.recognise.files)
+    if not all(any(found(glob)) for glob in profile.recognise.files):
+        return False
+    wanted = profile.recognise.holds.encode()
+    return not wanted or any(_holds(path, wanted) for glob in profile.recognise.files for path in found(glob))
+
+
+def _holds(path: Path, wanted: bytes) -> bool:
+    try:
+        with path.open("rb") as file:
+            return wanted in file.read(_MAX_RECOGNISED)
+    except OSError:
+        return False
 
 
 def fill(text: str, places: dict[str, str]) -> str:
@@ -104,15 +118,9 @@ def _bad_patterns(profile: Profile) -> Iterable[tuple[str, str]]:
     wanted += [(rule.pattern, ("path",)) for rule in profile.links.include]
     wanted += [(rule.pattern, ("message",)) for rule in profile.diagnostic]
     wanted += [(need.pattern, ("version",)) for need in profile.requirement if need.pattern]
-    shape = profile.plugins
-    workspace = profile.workspace
-    found = [shape.id, shape.version, shape.accepts, shape.compiled.at if shape.compiled else None]
-    found += [site.at for site in profile.site] + [standard.at for standard in profile.standard]
-    if workspace is not None:
-        found += [workspace.name, workspace.release, workspace.pin]
-        wanted += [(workspace.override.after, ())] if workspace.override and workspace.override.after else []
-    reaches = [reach for reach in found if reach]
-    wanted += [(reach.pattern.replace("{plugin}", "plugin"), ("value",)) for reach in reaches if reach.pattern]
+    if profile.workspace and profile.workspace.override and profile.workspace.override.after:
+        wanted.append((profile.workspace.override.after, ()))
+    wanted += [(pattern, ("value",)) for reach in profile.locators for pattern in reach.patterns]
     for pattern, groups in wanted:
         if trouble := pattern_trouble(pattern):
             yield pattern, trouble

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
-from fernshale.core.base.globs import FirstFit, matches
+from fernshale.core.base.globs import FirstFit, literal, matches
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, on_disk
-from fernshale.core.profile.model import Notation, Profile, Reach, Site
+from fernshale.core.profile.model import Notation, Profile, RangePolicy, Reach, Site
 from fernshale.core.snapshot.manifest import Manifest
+from fernshale.core.survey.plugins import Plugin
 from fernshale.core.survey.value_access import FoundValue, find_values, line_of
-
-_PLUGIN = "{plugin}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,17 +31,26 @@ class FoundSite:
     line: int
     plugin: str = ""
     member: str = ""
+    policy: RangePolicy = "widen"
 
 
-def find_sites(profile: Profile, project: Path, manifest: Manifest, plugins: Sequence[str]) -> tuple[FoundSite, ...]:
+@dataclass(frozen=True, slots=True)
+class SitePlace:
+    """A file in which a site is to be looked for, and the locator there; `plugin` is the id of the plugin it is for."""
+
+    file: TreePath
+    at: Reach
+    plugin: str = ""
+
+
+def find_sites(profile: Profile, project: Path, manifest: Manifest, plugins: Sequence[Plugin]) -> tuple[FoundSite, ...]:
     """All sites in the order of the profile. Raises FormatError for a broken file, ProjectError for a missing one."""
     found: list[FoundSite] = []
-    named = manifest.derived(("sites", profile.site), lambda: _named(profile, manifest))
     for site in profile.site:
-        files = [path for path in named if matches(site.files, path)]
-        hits = [hit for path in files for hit in _in_file(site, project, path, plugins)]
+        places = list(site_places(site, manifest, plugins))
+        hits = [hit for place in places for hit in _at_place(site, project, place)]
         if site.required and not hits:
-            where = ", ".join(files) or ", ".join(site.files)
+            where = ", ".join(dict.fromkeys(place.file for place in places)) or ", ".join(site.files)
             raise ProjectError(
                 f"the {site.name} does not say which release the project is on ({where}, at {site.at.text})",
                 "Correct the file, or the site in the profile.",
@@ -51,10 +59,24 @@ def find_sites(profile: Profile, project: Path, manifest: Manifest, plugins: Seq
     return tuple(found)
 
 
-def _named(profile: Profile, manifest: Manifest) -> list[TreePath]:
-    """Select the few paths that some site names, in one pass over possibly very many."""
-    fit = FirstFit([[glob for site in profile.site for glob in site.files]])
-    return fit.those(manifest.paths())
+def site_places(site: Site, manifest: Manifest, plugins: Sequence[Plugin]) -> Iterator[SitePlace]:
+    """Where a site has to be looked for."""
+    if not site.is_per_plugin:
+        yield from (SitePlace(path, site.at) for path in _fitting(site.files, manifest))
+        return
+    for plugin in plugins:
+        globs = tuple(fill_plugin(glob, plugin) for glob in site.files)
+        for path in _fitting(globs, manifest):
+            yield SitePlace(path, site.at.filled(plugin=plugin.id, id=plugin.id), plugin.id)
+
+
+def fill_plugin(glob: str, plugin: Plugin) -> str:
+    """A glob for one plugin: `{plugin}` is its folder, `{id}` its id."""
+    return glob.replace("{plugin}", literal(plugin.folder)).replace("{id}", literal(plugin.id))
+
+
+def _fitting(globs: tuple[str, ...], manifest: Manifest) -> list[TreePath]:
+    return manifest.derived(("files of a site", globs), lambda: FirstFit([globs]).those(manifest.paths()))
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,18 +121,10 @@ def read_project_text(project: Path, path: TreePath) -> TextFile:
     return text
 
 
-def expand(reach: Reach, plugin: str) -> Reach:
-    """`reach` with `{plugin}` filled in."""
-    return replace(reach, **{reach.syntax: getattr(reach, reach.syntax).replace(_PLUGIN, plugin)})
-
-
-def _in_file(site: Site, project: Path, path: TreePath, plugins: Sequence[str]) -> list[FoundSite]:
-    text = read_project_text(project, path).text
-    owners = plugins if _PLUGIN in site.at.text else ("",)
-    found = []
-    for plugin in owners:
-        reach = expand(site.at, plugin)
-        for value in find_values(text, reach, path):
-            line = line_of(text, value)
-            found.append(FoundSite(site.name, path, reach, site.notation, value, line, plugin))
-    return found
+def _at_place(site: Site, project: Path, place: SitePlace) -> list[FoundSite]:
+    text = read_project_text(project, place.file).text
+    of = place.plugin if site.names_plugin else ""
+    return [
+        FoundSite(site.name, place.file, place.at, site.notation, value, line_of(text, value), of, policy=site.policy)
+        for value in find_values(text, place.at, place.file)
+    ]

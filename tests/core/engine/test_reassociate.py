@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.engine.release_update import draft_sites, plan_sites
 from fernshale.core.profile.model import Profile, Reach, Recognise, Site
-from fernshale.core.survey.plugins import read_folder
+from fernshale.core.survey.plugins import Plugin, read_folder
 from fernshale.core.survey.release_sites import find_sites
 from tests.conftest import Tree
 
@@ -22,6 +23,10 @@ _PROFILE = Profile(
 )
 
 
+def _plugin(name: str) -> Plugin:
+    return Plugin(name, TreePath(f"plugins/{name}"), "", "")
+
+
 def test_all_places_follow_and_no_other_byte_changes(tree: Tree) -> None:
     files = {
         "game.json": '{ "engine" : "2.6.1",\r\n  "list": [ "2.6.1" ] }',
@@ -32,7 +37,7 @@ def test_all_places_follow_and_no_other_byte_changes(tree: Tree) -> None:
         "plugins/gull/plug.toml": 'accepts = "[2.0, 4.0]"\n',
     }
     root = tree("game", files)
-    sites = find_sites(_PROFILE, root, read_folder(root, CancelToken()), ["gull", "tide"])
+    sites = find_sites(_PROFILE, root, read_folder(root, CancelToken()), [_plugin("gull"), _plugin("tide")])
     changes = plan_sites(sites, "2.6.1", "3.0.2", {"tide": "2.0", "gull": "0.9"})
     draft = draft_sites(root, changes)
     expected = {

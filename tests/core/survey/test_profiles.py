@@ -14,6 +14,7 @@ from fernshale.core.crossing.project.scan import ProjectScan, scan_project
 from fernshale.core.profile.authoring.check import check_profile
 from fernshale.core.profile.authoring.draft import draft_profile
 from fernshale.core.profile.authoring.draft_text import write_draft
+from fernshale.core.profile.authoring.project_facts import read_facts
 from fernshale.core.profile.read import read_profile
 from fernshale.core.survey.roles import role_of
 from fernshale.sample import unpack
@@ -24,7 +25,7 @@ from tests.wick import make_wick
 def _drafted(project: Path, to: Path, token: CancelToken) -> ProjectScan:
     """The project as seen through its own draft, which must read, fit and pass its check."""
     before = listing(project)
-    to.write_text(write_draft(draft_profile(project, token)))
+    to.write_text(write_draft(draft_profile(read_facts(project, Work(token=token)))))
     assert [item for item in check_profile(to, project, token) if item.severity == "error"] == []
     assert listing(project) == before
     return scan_project(project, read_profile(to), None, Work(token=token))
@@ -81,7 +82,9 @@ def test_draft_reads_other_trees_and_formats(tmp_path: Path, tree: Tree, token: 
 
 def test_nothing_that_looks_like_a_release_is_said(tree: Tree, token: CancelToken) -> None:
     with pytest.raises(ProjectError, match="looks like the release"):
-        draft_profile(tree("bare", {"a.txt": "hello", "b.json": "{broken", "c.png": b"\0"}), token)
+        draft_profile(
+            read_facts(tree("bare", {"a.txt": "hello", "b.json": "{broken", "c.png": b"\0"}), Work(token=token))
+        )
 
 
 _GOOD = """\

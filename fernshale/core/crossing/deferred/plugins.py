@@ -29,7 +29,7 @@ from fernshale.core.profile.model import Switch
 from fernshale.core.route.candidates import accepts
 from fernshale.core.snapshot.manifest import EntryKind
 from fernshale.core.survey.plugins import Plugin
-from fernshale.core.survey.release_sites import expand
+from fernshale.core.survey.release_sites import fill_plugin
 from fernshale.core.survey.value_access import find_values, replace_values
 
 _ABOUT = "aside "
@@ -60,7 +60,7 @@ def leave_plugin_out(crossing: Crossing, scan: ProjectScan, plugin: Plugin, why:
     draft = Draft(scan.project)
     for switch in scan.profile.plugins.switch:
         for path in scan.files:
-            if matches(switch.files, path) and not under(path, plugin.folder):
+            if matches([fill_plugin(glob, plugin) for glob in switch.files], path) and not under(path, plugin.folder):
                 _switch_off(draft, scan, switch, path, plugin)
     entries = scan.manifest.entries
     inside = [path for path in entries if under(path, plugin.folder) and entries[path].kind is not EntryKind.FOLDER]
@@ -123,7 +123,7 @@ def _switch_off(draft: Draft, scan: ProjectScan, switch: Switch, path: TreePath,
     text = read_text(data) if data is not None else None
     if text is None:
         return
-    reach = expand(switch.at, plugin.id)
+    reach = switch.at.filled(plugin=plugin.id, id=plugin.id)
     if switch.off:
         values = find_values(text.text, reach, path)
         new = replace_values(text.text, [(value, switch.off) for value in values])

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from fernshale.core.base.errors import CommandError, FernshaleError, MisuseError
-from fernshale.core.base.globs import matches
+from fernshale.core.base.globs import literal, matches
 from fernshale.core.base.quantities import count
 from fernshale.core.base.release import is_release, same_release
 from fernshale.core.base.textfile import read_text
@@ -60,10 +60,11 @@ def _inside(scan: ProjectScan, plugin: Plugin) -> Iterator[TreePath]:
 
 def read_stamps(scan: ProjectScan, shape: Compiled, plugin: Plugin) -> Iterator[tuple[TreePath, str]]:
     """Each output folder with the release that its stamp names ("" where the stamp cannot be read)."""
-    pattern = f"{shape.output.replace('{release}', '*').strip('/')}/{shape.stamp}"
+    stamp = _for_plugin(shape.stamp, plugin)
+    pattern = f"{literal(_for_plugin(shape.output, plugin)).replace('{release}', '*').strip('/')}/{literal(stamp)}"
     for path in _inside(scan, plugin):
         if matches((pattern,), path[len(plugin.folder) + 1 :]):
-            folder = TreePath(path[: -len(shape.stamp) - 1])
+            folder = TreePath(path[: -len(stamp) - 1])
             yield folder, read_stamp(shape, on_disk(scan.project, path).read_bytes(), path)
 
 
@@ -99,9 +100,8 @@ def rebuild(crossing: Crossing, scan: ProjectScan, plugin: Plugin, work: Work) -
     if finished.status != 0:
         said = tail(finished.text.splitlines(), 3)
         raise CommandError(f"{plugin.id} could not be built for {to}: {said or f'status {finished.status}'}")
-    stamp = read_stamp(
-        shape, (made / shape.stamp).read_bytes() if (made / shape.stamp).is_file() else None, shape.stamp
-    )
+    stamp_file = made / _for_plugin(shape.stamp, plugin)
+    stamp = read_stamp(shape, stamp_file.read_bytes() if stamp_file.is_file() else None, shape.stamp)
     if not is_built_for(stamp, to):
         found = f"says {stamp}" if stamp else f"is missing ({shape.stamp})"
         raise CommandError(f"{plugin.id} was not built for {to}: its stamp {found}", "Nothing was replaced.")
@@ -123,4 +123,9 @@ def rebuild(crossing: Crossing, scan: ProjectScan, plugin: Plugin, work: Work) -
 
 
 def _output(shape: Compiled, plugin: Plugin, release: str) -> str:
-    return f"{plugin.folder}/{shape.output.replace('{release}', release).strip('/')}"
+    return f"{plugin.folder}/{_for_plugin(shape.output, plugin).replace('{release}', release).strip('/')}"
+
+
+def _for_plugin(path: str, plugin: Plugin) -> str:
+    """A path in a plugin's folder: `{plugin}` is the folder's own name, `{id}` its id."""
+    return path.replace("{plugin}", plugin.folder.rsplit("/", 1)[-1]).replace("{id}", plugin.id)

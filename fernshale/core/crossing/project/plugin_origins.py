@@ -130,7 +130,9 @@ def _elsewhere(
     scan: ProjectScan, plugin: Plugin, crossing: Crossing | None, token: CancelToken
 ) -> Mapping[str, _Elsewhere]:
     """Earlier states of the folder, by the release it had then."""
-    where = f"{plugin.folder}/{scan.profile.plugins.descriptor}"
+    if not plugin.descriptor:
+        return {}
+    where = f"{plugin.folder}/{plugin.descriptor}"
 
     def version(text: str) -> str:
         try:
@@ -138,7 +140,7 @@ def _elsewhere(
         except FernshaleError:
             return ""  # a descriptor that was broken at the time names nothing
 
-    past = find_past(scan.project, plugin.folder, scan.profile.plugins.descriptor, version, token)
+    past = find_past(scan.project, plugin.folder, plugin.descriptor, version, token)
     found = {item.version: _Elsewhere(f"commit {item.commit}", item.commit, item.files) for item in past.values()}
     return {**_snapshots(scan, plugin, crossing, version), **found}
 
@@ -157,7 +159,7 @@ def _snapshots(
     for item in earlier[-_MAX_SNAPSHOTS:]:
         try:
             files = _below(store.manifest(item.id), plugin.folder)
-            entry = files[TreePath(scan.profile.plugins.descriptor)]
+            entry = files[TreePath(plugin.descriptor)]
             text = read_text(store.get(entry.content))
             name = version(text.text) if text is not None else ""
             if name and name not in found:

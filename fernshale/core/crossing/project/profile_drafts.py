@@ -6,15 +6,16 @@ from pathlib import Path
 
 from fernshale.core.base.disk import write_synced
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.work import CancelToken
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.profile.authoring.check import Remark, check_profile
 from fernshale.core.profile.authoring.draft import draft_profile
 from fernshale.core.profile.authoring.draft_text import write_draft
+from fernshale.core.profile.authoring.project_facts import read_facts
 
 
 def draft_text(project: Path, token: CancelToken) -> str:
     """The text of a first profile for a project. Raises ProjectError, MisuseError, Cancelled."""
-    return write_draft(draft_profile(project, token))
+    return write_draft(draft_profile(read_facts(project, Work(token=token))))
 
 
 def keep_draft(text: str, path: Path) -> None:

@@ -110,7 +110,7 @@ def scan_project(
         manifest = read_contents(project, manifest, work)
     _keep_manifest(options.cache, project, manifest)
     plugins = find_plugins(profile, project, manifest)
-    sites = find_sites(profile, project, manifest, [plugin.id for plugin in plugins])
+    sites = find_sites(profile, project, manifest, plugins)
     release = project_release(sites)
     found = find_members(profile, project, manifest, release)
     sites = (*sites, *(item.site for item in found if item.site is not None))

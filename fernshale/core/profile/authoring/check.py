@@ -13,14 +13,14 @@ import regex
 from fernshale.core.base.errors import FernshaleError, FormatError
 from fernshale.core.base.globs import matches
 from fernshale.core.base.textfile import read_text
-from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.base.treepath import on_disk
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.profile.model import Profile, Reach
+from fernshale.core.profile.model import Profile, has_plugin_placeholder
 from fernshale.core.profile.read import OF_PLUGIN, PLACEHOLDERS, fits, line_of_text, read_profile
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.tree_walk import list_tree
 from fernshale.core.survey.plugins import find_plugins
-from fernshale.core.survey.release_sites import expand
+from fernshale.core.survey.release_sites import SitePlace, site_places
 from fernshale.core.survey.value_access import find_values
 
 # A pattern that takes longer than this for two thousand characters will hang on a real file.
@@ -107,14 +107,9 @@ def _glob_trouble(glob: str) -> str:
 
 
 def _patterns(profile: Profile) -> Iterator[str]:
-    reaches = [site.at for site in profile.site] + [standard.at for standard in profile.standard]
-    shape, workspace = profile.plugins, profile.workspace
-    reaches += [reach for reach in (shape.id, shape.version, shape.accepts) if reach]
-    if workspace is not None:
-        reaches += [reach for reach in (workspace.name, workspace.release, workspace.pin) if reach]
-        if workspace.override and workspace.override.after:
-            yield workspace.override.after
-    yield from (reach.pattern.replace("{plugin}", "plugin") for reach in reaches if reach.pattern)
+    if profile.workspace and profile.workspace.override and profile.workspace.override.after:
+        yield profile.workspace.override.after
+    yield from (pattern for reach in profile.locators for pattern in reach.patterns)
     yield from profile.log.volatile
     yield from (rule.pattern for rule in profile.log.severity)
     yield from (rule.pattern for rule in (*profile.links.declare, *profile.links.use))
@@ -150,7 +145,7 @@ def _bad_placeholders(profile: Profile) -> Iterator[_Found]:
         known: tuple[str, ...] = (*PLACEHOLDERS, *OF_PLUGIN) if name == "rebuild" else PLACEHOLDERS
         named.append(("a command", (*command.run, command.folder, *command.environment.values()), known))
     if profile.plugins.compiled is not None:
-        named.append(("the output of compiled plugins", (profile.plugins.compiled.output,), ("release",)))
+        named.append(("the output of compiled plugins", (profile.plugins.compiled.output,), ("release", *OF_PLUGIN)))
     named += [("a check", (check.produced, check.expected), PLACEHOLDERS) for check in profile.check]
     named += [("a requirement", need.run, ("project", "python")) for need in profile.requirement]
     named += [("installed", profile.installed, ("shelf", "release"))]
@@ -171,7 +166,11 @@ def _fit_nothing(profile: Profile, project: Path, token: CancelToken) -> Iterato
     for what, globs in _globs(profile):
         for glob in globs:
             places: Sequence[str] = folders if what.startswith(("the plugin", "the members")) else list(tree.files)
-            if not glob.startswith("!") and not any(matches((glob,), path) for path in places):
+            if (
+                not glob.startswith("!")
+                and not has_plugin_placeholder(glob)
+                and not any(matches((glob,), path) for path in places)
+            ):
                 yield _warning(glob, f"the glob {glob!r} for {what} fits nothing in {project.name}")
     yield from _reaches_that_find_nothing(profile, project, tree)
 
@@ -179,13 +178,13 @@ def _fit_nothing(profile: Profile, project: Path, token: CancelToken) -> Iterato
 def _reaches_that_find_nothing(profile: Profile, project: Path, tree: Manifest) -> Iterator[_Found]:
     plugins = find_plugins(profile, project, tree)
     for site in profile.site:
-        files = [path for path in tree.files if matches(site.files, path)]
-        reaches = [expand(site.at, plugin.id) for plugin in plugins] if "{plugin}" in site.at.text else [site.at]
+        places = list(site_places(site, tree, plugins))
         said, hits = "", 0
-        for path in files:
-            count, trouble = _count(project, path, reaches)
+        for place in places:
+            count, trouble = _count(project, place)
             said, hits = said or trouble, hits + count
         where = getattr(site.at, site.at.syntax)
+        files = list(dict.fromkeys(place.file for place in places))
         if said:
             yield _error(where, said)
         elif files and not hits:
@@ -196,11 +195,11 @@ def _reaches_that_find_nothing(profile: Profile, project: Path, tree: Manifest) 
             yield _warning(where, f"the plugin in {plugin.folder} names no version")
 
 
-def _count(project: Path, path: TreePath, reaches: Sequence[Reach]) -> tuple[int, str]:
+def _count(project: Path, place: SitePlace) -> tuple[int, str]:
     try:
-        text = read_text(on_disk(project, path).read_bytes())
-        return (sum(len(find_values(text.text, reach, path)) for reach in reaches), "") if text else (0, "")
+        text = read_text(on_disk(project, place.file).read_bytes())
+        return (len(find_values(text.text, place.at, place.file)), "") if text else (0, "")
     except OSError as error:
-        return 0, f"{path} cannot be read: {error.strerror}"
+        return 0, f"{place.file} cannot be read: {error.strerror}"
     except FernshaleError as error:
         return 0, error.message

@@ -1,285 +1,253 @@
-"""Draft a profile for an unknown project from its files.
+"""Draft a profile for an unknown project from its files, and from what a person said about it.
 
-A value that looks like a release scores higher if its key says so (engine, release, sdk) and if other files have the same value.
-The file with the highest score, nearest to the root, is proposed as descriptor. The draft's own locators are then used to find all
-sites.
+First the plugins are looked for, since their names are no engines, then the engine's name and release, then every place that
+names it. What is found is a suggestion with its evidence; a person's answers come before it.
 """
 
 from __future__ import annotations
 
 import re
-from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from pathlib import Path, PurePosixPath
 
-from fernshale.core.base.errors import MisuseError, ProjectError
-from fernshale.core.base.ranges import parse_range
-from fernshale.core.base.release import is_release, parse_release, same_release
-from fernshale.core.base.textfile import read_text
-from fernshale.core.base.treepath import TreePath, on_disk
-from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.profile.model import Reach, Role
-from fernshale.core.snapshot.manifest import EMPTY, Manifest
-from fernshale.core.snapshot.tree_walk import list_tree
-from fernshale.core.survey.config_values import Leaf, find_leaves
-
-_MAX_BYTES = 200_000
-_MAX_DEPTH = 4
-_CODE = frozenset(
-    """c cc cpp cxx h hh hpp hxx inl ipp cs java kt kts rs go py pyi lua js ts jsx tsx swift m mm d zig nim hx rb php vala
-    pas s asm""".split()  # noqa: SIM905 - a table of words reads best as words
+from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.globs import matches
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.profile.authoring.answers import Answers, folder_key, value_key
+from fernshale.core.profile.authoring.draft_commands import DraftCommand, draft_commands
+from fernshale.core.profile.authoring.draft_roles import DraftRole, draft_roles
+from fernshale.core.profile.authoring.plugin_groups import (
+    PluginGroup,
+    accepted_in,
+    common,
+    find_plugin_groups,
+    workspace_members,
 )
-_DATA = frozenset(
-    """png jpg jpeg gif bmp tga dds hdr exr psd svg webp ico wav ogg mp3 flac mid ttf otf fnt fbx obj gltf glb dae stl anim
-    mat prefab scene map lvl level tmx shader glsl hlsl vert frag csv tsv bin pak atlas""".split()  # noqa: SIM905 - as above
+from fernshale.core.profile.authoring.project_facts import ProjectFacts, is_telling
+from fernshale.core.profile.authoring.release_places import (
+    BelongingValue,
+    DraftSite,
+    Surroundings,
+    find_belonging,
+    find_sites,
 )
-_GENERATED_FOLDERS = ("build", "generated", "gen", "out", "obj", "intermediate", "target", "dist", "cache")
-_GENERATED_WORDS = re.compile(
-    r"(?i)\b(?:auto-?)?generated\b|do not edit|written by .*generator|changes (?:are|will be) (?:lost|overwritten)"
+from fernshale.core.profile.authoring.subjects import (
+    ENGINE_WORDS,
+    Subject,
+    agreed_release,
+    is_about,
+    own_words,
+    plain_release,
+    rank_subjects,
+    words_of,
 )
-_ENGINE_WORDS = {"engine": 4, "sdk": 2, "runtime": 2, "platform": 1, "release": 2, "version": 1, "framework": 2}
-_NAME_KEYS = ("id", "name", "identifier", "key", "package")
+from fernshale.core.profile.model import Reach
 
-
-@dataclass(frozen=True, slots=True)
-class DraftSite:
-    """A place that names the engine's release; `files` is a path or a glob, `why` the evidence."""
-
-    files: str
-    reach: Reach
-    key: str
-    notation: str
-    why: str
+# Two candidates for the engine whose scores differ by less are a question.
+_CLOSE = 1.0
 
 
 @dataclass(frozen=True, slots=True)
 class DraftPlugins:
-    """Folders that look like plugins: siblings with a descriptor of the same name."""
+    """Folders that look like plugins, and how their descriptors are read."""
 
-    folders: str
-    descriptor: str
+    group: PluginGroup
     id: Reach | None
     version: Reach | None
     accepts: Reach | None
-    count: int
+
+    @property
+    def key(self) -> str:
+        return folder_key(self.group.parent)
 
 
 @dataclass(frozen=True, slots=True)
-class DraftRole:
-    role: Role
-    files: tuple[str, ...]
-    why: str
+class DraftWorkspace:
+    """The members of a workspace; `release` and `pin` are where a member names a release of its own."""
+
+    members: tuple[str, ...]
+    descriptor: str
+    name: Reach | None
+    release: Reach | None
+    pin: Reach | None
 
 
 @dataclass(frozen=True, slots=True)
 class ProfileDraft:
-    """A drafted profile. The first site is the descriptor; `others` are other candidates for the engine's release."""
+    """A drafted profile. `rivals` are other names that could be the engine's, with almost as much evidence."""
 
-    id: str
-    recognise: str
+    engine: str
+    release: str
+    evidence: tuple[str, ...]
+    rivals: tuple[Subject, ...]
+    recognise: tuple[str, ...]
+    holds: str
     sites: tuple[DraftSite, ...]
+    belonging: tuple[BelongingValue, ...]
     plugins: DraftPlugins | None
+    workspace: DraftWorkspace | None
     roles: tuple[DraftRole, ...]
-    has_makefile: bool
-    others: tuple[str, ...]
+    commands: tuple[DraftCommand, ...]
+    unread: int
+
+    @property
+    def id(self) -> str:
+        """The engine's name as an id."""
+        return re.sub(r"[^\w.-]+", "-", self.engine).strip("-.") or "engine"
 
 
-@dataclass(frozen=True, slots=True)
-class _Found:
-    file: TreePath
-    leaf: Leaf
-    score: float
-
-
-def draft_profile(project: Path, token: CancelToken) -> ProfileDraft:
-    """Draft a profile. Raises ProjectError when no value in the project looks like an engine's release, Cancelled."""
-    if not project.is_dir():
-        raise MisuseError(f"{project} is not a folder")
-    tree = list_tree(project.resolve(), EMPTY, Work(token=token))
-    texts = _read_small(project.resolve(), tree, token)
-    plugins = _find_plugins(texts)
-    inside = plugins.folders.removesuffix("*") if plugins else "\0"
-    found = [
-        _Found(path, leaf, _score(path, leaf))
-        for path, text in texts.items()
-        if not path.startswith(inside)
-        for leaf in find_leaves(path, text, lambda key, value: _is_like_release(value))
-    ]
-    best = _best(found)
-    if best is None:
+def draft_profile(facts: ProjectFacts, answers: Answers = Answers()) -> ProfileDraft:  # noqa: B008 - a frozen value
+    """Draft a profile. Raises ProjectError when nothing in the project looks like an engine's release."""
+    manifests = list(workspace_members(facts))
+    members = tuple(glob for _, glob, _ in manifests)
+    groups = _plugin_groups(facts, members, answers)
+    subject, rivals = _engine(facts, groups, answers)
+    group = _with_evidence(groups, facts, subject)
+    around = Surroundings(group, members)
+    sites = find_sites(facts, subject, around, answers)
+    if not sites:
         raise ProjectError(
-            f"nothing in {project} looks like the release of an engine",
-            "Write a profile by hand: docs/profile.md has a complete one.",
+            f"nothing in {facts.root} looks like the release of an engine",
+            "Point at the value that is the engine's release, in the window under “Describe this project”.",
         )
-    release = best.leaf.text
-    sites = tuple(_sites(best, found, plugins, texts))
-    ranked = sorted(found, key=lambda item: -item.score)
-    others = tuple(dict.fromkeys(item.leaf.text for item in ranked if item.leaf.text != release))
-    roles = tuple(_roles(tree, texts, plugins))
-    name = _engine_name(texts[best.file], best)
-    return ProfileDraft(name, _recognise(best.file), sites, plugins, roles, "Makefile" in tree.files, others[:4])
-
-
-def _read_small(root: Path, tree: Manifest, token: CancelToken) -> dict[TreePath, str]:
-    texts = {}
-    for path, entry in tree.files.items():
-        token.check()
-        parts = path.split("/")
-        if len(parts) > _MAX_DEPTH or entry.size > _MAX_BYTES or any(part.startswith(".git") for part in parts):
-            continue
-        if parts[-1].rsplit(".", 1)[-1].lower() in _CODE - {"py", "kts"}:
-            continue
-        try:
-            text = read_text(on_disk(root, path).read_bytes())
-        except OSError:
-            continue
-        if text is not None:
-            texts[path] = text.text
-    return texts
-
-
-def _is_like_release(value: str) -> bool:
-    return bool(re.fullmatch(r"[vV]?\d{1,4}(?:\.\d{1,5}){1,3}(?:[-.+]?[A-Za-z][\w.-]*)?", value)) and is_release(value)
-
-
-def _score(path: TreePath, leaf: Leaf) -> float:
-    """Score how likely a value is the engine's release, by the words in its data path and its distance from the root."""
-    words = re.split(r"[^a-z]+", f"{leaf.reach.text} {leaf.key}".lower().replace("_", " "))
-    score = float(sum(points for word, points in _ENGINE_WORDS.items() if any(word in part for part in words)))
-    return score - path.count("/") - 2.0 * any(word in ("dependencies", "packages", "plugins") for word in words)
-
-
-def _best(found: Sequence[_Found]) -> _Found | None:
-    agree = Counter(parse_release(text) for _, text in {(item.file, item.leaf.text) for item in found})
-    likely = [item for item in found if item.score > 0 or agree[parse_release(item.leaf.text)] > 2]
-    # A project with one release at its root and no other hint: this is the best candidate.
-    likely = likely or [item for item in found if "/" not in item.file]
-
-    def weight(item: _Found) -> tuple[float, str, str]:
-        others = min(agree[parse_release(item.leaf.text)] - 1, 3)
-        # A file type that occurs only here is probably the engine's project file.
-        own_kind = 1.5 * _recognise(item.file).startswith("*")
-        return (-(item.score + 2.0 * others + own_kind), item.file, item.leaf.reach.text)
-
-    return min(likely, key=weight, default=None)
-
-
-def _sites(
-    best: _Found, found: Sequence[_Found], plugins: DraftPlugins | None, texts: Mapping[TreePath, str]
-) -> Iterator[DraftSite]:
-    release = best.leaf.text
-    same = [item for item in found if item is not best and same_release(item.leaf.text, release)]
-    agreeing = ", ".join(dict.fromkeys(item.file for item in same if item.file != best.file)) or "no other file"
-    yield DraftSite(
-        _recognise(best.file), best.leaf.reach, best.leaf.key, "exact", f"says {release}; so says {agreeing}"
+    recognise, holds = _recognised_by(facts, sites, subject)
+    return ProfileDraft(
+        subject.spelling or "engine",
+        subject.release,
+        subject.evidence,
+        rivals,
+        recognise,
+        holds,
+        sites,
+        find_belonging(facts, subject, sites, around, answers),
+        _plugins(facts, group, subject, answers),
+        _workspace(facts, manifests, subject),
+        draft_roles(facts, around, answers),
+        draft_commands(facts),
+        facts.unread,
     )
-    for item in same:
-        yield DraftSite(item.file, item.leaf.reach, item.leaf.key, "exact", f"says {item.leaf.text}, too")
-    if plugins is not None and plugins.accepts is not None:
-        files = f"{plugins.folders}/{plugins.descriptor}"
-        yield DraftSite(
-            files, plugins.accepts, "accepts", "range", f"a range that holds {release}, in {plugins.count} plugins"
+
+
+def _plugin_groups(facts: ProjectFacts, members: Sequence[str], answers: Answers) -> list[PluginGroup]:
+    found = [item for item in find_plugin_groups(facts, members) if folder_key(item.parent) not in answers.struck]
+    wanted = [folder for folder, meaning in answers.folders if meaning == "plugins"]
+    others = {folder for folder, meaning in answers.folders if meaning != "plugins"}
+    found = [item for item in found if item.parent not in others]
+    return sorted(found, key=lambda item: item.parent not in wanted)
+
+
+def _engine(
+    facts: ProjectFacts, groups: Sequence[PluginGroup], answers: Answers
+) -> tuple[Subject, tuple[Subject, ...]]:
+    own = frozenset(own_words(facts))
+    plugin_ids = {word for group in groups for id in group.ids for word in (id.lower(), *words_of(id))}
+    descriptors = frozenset(path for group in groups[:1] for path in group.descriptors)
+    ranked = rank_subjects(facts, own | frozenset(_only_of_plugins(plugin_ids, facts)), descriptors)
+    pointed = next((item for item in answers.values if item.meaning == "release"), None)
+    if answers.engine:
+        word = answers.engine.lower()
+        known = next((item for item in ranked if item.word == word), None)
+        subject = known or Subject(word, answers.engine, _release_of(facts, word), 0.0, ("you named it",))
+        ranked = (Subject(word, answers.engine, subject.release, subject.score, subject.evidence),)
+    elif pointed is not None:
+        named = [item for item in ranked if item.release == pointed.text or item.word in words_of(pointed.reach.text)]
+        ranked = tuple(named[:1]) or ranked[:0]
+    subject = ranked[0] if ranked else _unnamed(facts)
+    if pointed is not None:
+        release = plain_release(pointed.text) or pointed.text
+        subject = Subject(subject.word, subject.spelling, release, subject.score, ("you pointed at it",))
+    rivals = tuple(item for item in ranked[1:4] if subject.score - item.score < _CLOSE)
+    return subject, rivals
+
+
+def _only_of_plugins(words: set[str], facts: ProjectFacts) -> set[str]:
+    """Words of plugins' names, apart from those that most of their own code imports: an engine's name can be part of them."""
+    return {word for word in words if facts.code.get(word, 0) * 2 < facts.code_files}
+
+
+def _release_of(facts: ProjectFacts, word: str) -> str:
+    return agreed_release([item for item in facts.mentions if item.kind != "range" and is_about(item, word)])[0]
+
+
+def _unnamed(facts: ProjectFacts) -> Subject:
+    """An engine whose name stands nowhere: what is called an engine's release, or the one release at the root."""
+
+    def called(mention_words: set[str]) -> bool:
+        return bool(mention_words & ENGINE_WORDS)
+
+    plain = [item for item in facts.mentions if item.kind == "release"]
+    named = [item for item in plain if called({word for name in item.names[:3] for word in words_of(name)})]
+    release, files = agreed_release(named or [item for item in plain if "/" not in item.file])
+    if not release:
+        raise ProjectError(
+            f"nothing in {facts.root} looks like the release of an engine",
+            "Point at the value that is the engine's release, in the window under “Describe this project”.",
         )
+    return Subject("", "engine", release, 0.0, (f"{len(files)} files say so",))
 
 
-def _recognise(path: TreePath) -> str:
-    """A glob for files of the same kind at the root; a name every tool uses is kept whole."""
-    name = path.rsplit("/", 1)[-1]
-    stem, dot, kind = name.rpartition(".")
-    common = ("json", "toml", "yaml", "yml", "xml", "ini", "cfg", "properties", "txt", "gradle", "kts", "cmake", "sh")
-    return path if "/" in path or not dot or not stem or kind.lower() in common else f"*.{kind}"
+def _with_evidence(groups: Sequence[PluginGroup], facts: ProjectFacts, subject: Subject) -> PluginGroup | None:
+    """The first group, or a later one whose descriptors name the engine where the first one's do not."""
+    naming = [group for group in groups if accepted_in(group, facts.mentions, subject.word) is not None]
+    return next(iter(naming), next(iter(groups), None))
 
 
-def _engine_name(text: str, best: _Found) -> str:
-    """Return a name found next to the release, else a placeholder."""
-    where = best.leaf.reach.text
-    around = re.split(r"[/.]", where)[:-1]
-    for leaf in find_leaves(best.file, text, lambda key, value: key.lower() in _NAME_KEYS):
-        if re.split(r"[/.]", leaf.reach.text)[:-1] == around and any(part for part in around):
-            return re.sub(r"[^a-z0-9-]+", "-", leaf.text.lower()).strip("-") or "engine"
-    return "engine"
-
-
-def _find_plugins(texts: Mapping[TreePath, str]) -> DraftPlugins | None:
-    """The group of sibling folders that most agree in having a descriptor with a version of their own."""
-    groups: dict[tuple[str, str], list[TreePath]] = {}
-    for path in texts:
-        parts = path.split("/")
-        if len(parts) >= 3:
-            groups.setdefault(("/".join(parts[:-2]), parts[-1]), []).append(path)
-    best: tuple[int, DraftPlugins] | None = None
-    for (parent, name), paths in groups.items():
-        if len(paths) < 2 and not re.search(r"(?i)plugin|addon|extension|package|module", parent):
-            continue
-        leaves = {path: find_leaves(path, texts[path], _is_descriptor_leaf) for path in paths}
-        version = _common(leaves, lambda leaf: "version" in leaf.key.lower() and is_release(leaf.text))
-        if version is None:
-            continue
-        id = _common(leaves, lambda leaf: leaf.key.lower() in _NAME_KEYS and not is_release(leaf.text))
-        accepts = _common(leaves, _is_like_range)
-        draft = DraftPlugins(f"{parent}/*", name, id, version, accepts, len(paths))
-        weight = len(paths) + 2 * (accepts is not None) + (id is not None)
-        if best is None or weight > best[0]:
-            best = (weight, draft)
-    return best[1] if best else None
-
-
-def _is_descriptor_leaf(key: str, value: str) -> bool:
-    return key.lower() in _NAME_KEYS or (bool(re.search(r"\d", value)) and len(value) < 60)
-
-
-def _is_like_range(leaf: Leaf) -> bool:
-    if not re.search(r"[\[(<>=^~*,x]", leaf.text) or not re.search(r"\d", leaf.text):
-        return False
-    try:
-        parse_range(leaf.text)
-    except MisuseError:
-        return False
-    return True
-
-
-def _common(leaves: Mapping[TreePath, Sequence[Leaf]], fits: Callable[[Leaf], bool]) -> Reach | None:
-    """Return the locator that finds a matching value in most of the files, and in at least half of them."""
-    counts = Counter(leaf.reach for group in leaves.values() for leaf in group if fits(leaf))
-    if not counts:
+def _plugins(facts: ProjectFacts, group: PluginGroup | None, subject: Subject, answers: Answers) -> DraftPlugins | None:
+    if group is None:
         return None
-    reach, count = min(counts.items(), key=lambda pair: (-pair[1], len(pair[0].text)))
-    return reach if 2 * count >= len(leaves) else None
+    said = {item.meaning: item.reach for item in answers.values if item.meaning.startswith("plugin")}
+    accepts = accepted_in(group, facts.mentions, subject.word)
+
+    def kept(reach: Reach | None) -> Reach | None:
+        return None if reach is not None and value_key(group.files, reach) in answers.struck else reach
+
+    return DraftPlugins(
+        group,
+        said.get("plugin id") or kept(group.id),
+        said.get("plugin version") or kept(group.version),
+        said.get("plugin accepts") or kept(accepts),
+    )
 
 
-def _roles(tree: Manifest, texts: Mapping[TreePath, str], plugins: DraftPlugins | None) -> Iterator[DraftRole]:
-    tops: dict[str, list[TreePath]] = {}
-    for path in tree.files:
-        tops.setdefault(path.split("/")[0] if "/" in path else "", []).append(path)
-    plugin_top = plugins.folders.split("/")[0] if plugins else ""
-    generated = [path for path in texts if _GENERATED_WORDS.search("\n".join(texts[path].split("\n")[:5]))]
-    folders = [top for top in tops if top.lower() in _GENERATED_FOLDERS]
-    alone = [path for path in generated if path.split("/")[0] not in (*folders, plugin_top) or "/" not in path]
-    if folders or alone:
-        why = "by the names of the folders, and by files that say so in their first lines"
-        yield DraftRole("generated", (*(f"{top}/**" for top in folders), *alone[:20]), why)
-    if plugins is not None:
-        yield DraftRole(
-            "plugin", (plugins.folders + "/**",), f"{plugins.count} folders with a {plugins.descriptor} each"
-        )
-    kinds: dict[Role, list[str]] = {"own": [], "asset": []}
-    for top, paths in tops.items():
-        if not top or top in folders or top == plugin_top or top.startswith("."):
-            continue
-        code = sum(_kind(path) in _CODE for path in paths)
-        data = sum(_kind(path) in _DATA for path in paths)
-        if code or data:
-            kinds["own" if code >= data else "asset"].append(f"{top}/**")
-    own = [f"*.{kind}" for kind in sorted({_kind(path) for path in tops.get("", ())} & _CODE)]
-    if kinds["own"] or own:
-        yield DraftRole("own", (*kinds["own"], *own), "most files there are source code")
-    if kinds["asset"]:
-        yield DraftRole("asset", tuple(kinds["asset"]), "most files there are data")
-    settings = [path for path in tops.get("", ()) if path in texts and path not in generated]
-    if settings:
-        yield DraftRole("settings", tuple(settings[:20]), "text files at the root")
+def _workspace(
+    facts: ProjectFacts, manifests: Sequence[tuple[TreePath, str, str]], subject: Subject
+) -> DraftWorkspace | None:
+    if not manifests:
+        return None
+    globs = tuple(dict.fromkeys(glob for _, glob, _ in manifests))
+    descriptor = manifests[0][2]
+    paths = [
+        path for path in facts.texts if path.endswith(f"/{descriptor}") and matches(globs, path.rpartition("/")[0])
+    ]
+    values = {path: facts.values.get(path, ()) for path in paths}
+    if not values:
+        return None
+    name = common(values, lambda item: item.names[0] == "name")
+    own: dict[str, Reach] = {}
+    for items in values.values():
+        for item in items:
+            key = item.names[0].lower()
+            if subject.word in (key, *(name.lower() for name in item.names[1:2])):
+                if key == "rev" and subject.word == item.names[1].lower():
+                    own.setdefault("pin", item.reach)
+                elif key == subject.word or key == "version":
+                    own.setdefault("release", item.reach)
+    return DraftWorkspace(globs, descriptor, name, own.get("release"), own.get("pin"))
 
 
-def _kind(path: str) -> str:
-    return PurePosixPath(path).suffix[1:].lower()
+def _recognised_by(facts: ProjectFacts, sites: Sequence[DraftSite], subject: Subject) -> tuple[tuple[str, ...], str]:
+    """(globs of the files that tell such a project, a text that the file has to hold where its name tells too little)."""
+    named = [site.files[0] for site in sites if "*" not in site.files[0]]
+    files = sorted(named, key=lambda file: (not is_telling(file, subject.word), named.index(file)))
+    file = files[0] if files else sites[0].places[0].file
+    name = file.rsplit("/", 1)[-1]
+    stem, dot, kind = name.rpartition(".")
+    if "/" not in file and stem and is_telling(file, subject.word) and subject.word not in name.lower():
+        return (f"*{dot}{kind}",), ""
+    holds = "" if is_telling(file, subject.word) else _literal_in(facts.texts.get(TreePath(file), ""), subject)
+    return (file,), holds
+
+
+def _literal_in(text: str, subject: Subject) -> str:
+    found = re.search(re.escape(subject.word), text, re.IGNORECASE) if subject.word else None
+    return found[0] if found else ""

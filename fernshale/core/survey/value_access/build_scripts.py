@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 from fernshale.core.survey.value_access.found_value import FoundValue
 
@@ -38,29 +39,41 @@ def find_assignment(text: str, key: str) -> Iterator[FoundValue]:
 
     `ext.release` fits `ext { release = '1' }`, `ext.release = "1"` and `ext { release("1") }`.
     """
-    return (value for name, value in assignments(text) if name == key)
+    return (item.value for item in assignments(text) if item.key == key)
 
 
-def assignments(text: str) -> Iterator[tuple[str, FoundValue]]:
-    """Every literal with the key it is assigned or handed to."""
+@dataclass(frozen=True, slots=True)
+class Assignment:
+    """A literal, the key it is assigned or handed to, and the literals before it in the same statement."""
+
+    key: str
+    value: FoundValue
+    before: tuple[str, ...]
+
+
+def assignments(text: str) -> Iterator[Assignment]:
+    """Every literal of a build script."""
     blocks: list[str] = []
     statement: list[str] = []  # names since the statement began; the first names a block, the last gets a value
+    before: list[str] = []
     for found in _SCRIPT.finditer(text):
         match found.lastgroup:
             case "open":
                 blocks.append(statement[0] if statement else "")
-                statement = []
+                statement, before = [], []
             case "close":
                 blocks = blocks[:-1]
-                statement = []
+                statement, before = [], []
             case "line":
-                statement = []
+                statement, before = [], []
             case "name":
                 statement.append(found["name"])
             case "string" | "number" | "s1" | "s2" | "s3" | "s4":
                 value = _literal(found)
                 if statement:
-                    yield ".".join([*(block for block in blocks if block), statement[-1]]), value
+                    key = ".".join([*(block for block in blocks if block), statement[-1]])
+                    yield Assignment(key, value, tuple(before))
+                before.append(value.text)
                 if len(statement) > 1:
                     statement.pop()
 
@@ -78,11 +91,16 @@ def find_argument(text: str, key: str) -> Iterator[FoundValue]:
     Names of commands are case-insensitive, as in CMake.
     """
     wanted, _, word = key.partition(" ")
-    command, depth, after_word = "", 0, False
+    return (value for command, before, value in cmake_arguments(text) if command == wanted.lower() and before == word)
+
+
+def cmake_arguments(text: str) -> Iterator[tuple[str, str, FoundValue]]:
+    """Each argument that has another before it: its command in lower case, the argument before, and it."""
+    command, depth, before = "", 0, None
     for found in _CMAKE.finditer(text):
         if found["open"]:
             depth += 1
-            after_word = False
+            before = None
         elif found["close"]:
             depth -= 1
             command = command if depth > 0 else ""
@@ -90,7 +108,7 @@ def find_argument(text: str, key: str) -> Iterator[FoundValue]:
             group = "q" if found["quoted"] else "t" if found["bracket"] else "bare"
             if depth == 0:
                 command = found[group].lower()
-            elif command == wanted.lower():
-                if after_word:
-                    yield FoundValue(found[group], *found.span(group))
-                after_word = found[group] == word
+            else:
+                if before is not None:
+                    yield command, before, FoundValue(found[group], *found.span(group))
+                before = found[group]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import regex
 
 from fernshale.core.base.errors import FormatError
+from fernshale.core.base.parse_errors import Malformed
 from fernshale.core.profile.model import Reach
 from fernshale.core.survey.value_access.found_value import FoundValue
 
@@ -16,19 +17,20 @@ def find_values(text: str, reach: Reach, path: str) -> tuple[FoundValue, ...]:
 
     Raises FormatError with the line when the file is broken, the reach cannot be followed or a pattern runs away.
     """
+    found = _find_whole(text, reach, path)
+    if not reach.part:
+        return found
+    return tuple(
+        FoundValue(hit.text, value.start + hit.start, value.start + hit.end)
+        for value in found
+        for hit in _find_pattern(value.text, reach.part, path)
+    )
+
+
+def _find_whole(text: str, reach: Reach, path: str) -> tuple[FoundValue, ...]:
     match reach.syntax:
-        case "json":
-            from fernshale.core.survey.value_access.json_and_toml import find_json
-
-            return find_json(text, reach.json, path)
-        case "toml":
-            from fernshale.core.survey.value_access.json_and_toml import find_toml
-
-            return find_toml(text, reach.toml, path)
-        case "yaml":
-            from fernshale.core.survey.value_access.yaml_values import find_yaml
-
-            return find_yaml(text, reach.yaml, path)
+        case "json" | "toml" | "yaml":
+            return _find_in_tree(text, reach, path)
         case "xml":
             from fernshale.core.survey.value_access.xml_values import find_xml
 
@@ -45,6 +47,23 @@ def find_values(text: str, reach: Reach, path: str) -> tuple[FoundValue, ...]:
             )
         case _:
             return _find_pattern(text, reach.pattern, path)
+
+
+def _find_in_tree(text: str, reach: Reach, path: str) -> tuple[FoundValue, ...]:
+    from fernshale.core.survey.value_access.tree_formats import read_values
+    from fernshale.core.survey.value_access.value_tree import follow_dotted, follow_pointer
+
+    try:
+        documents = read_values(text, reach.syntax)
+    except Malformed as error:
+        raise FormatError(path, [(error.line, error.what)]) from error
+    if reach.toml:
+        nodes = [node for document in documents for node in follow_dotted(document, reach.toml)]
+    else:
+        nodes = [node for document in documents for node in follow_pointer(document, reach.json or reach.yaml)]
+    # Anchors can lead to one value by several paths.
+    found = {node.value.start: node.value for node in nodes if node.kind != "map" and not node.unwritable}
+    return tuple(found.values())
 
 
 def _find_pattern(text: str, pattern: str, path: str) -> tuple[FoundValue, ...]:

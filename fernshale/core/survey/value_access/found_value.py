@@ -26,10 +26,3 @@ def replace_values(text: str, edits: list[tuple[FoundValue, str]]) -> str:
 def line_of(text: str, value: FoundValue) -> int:
     """1-based line of a value."""
     return position(text, value.start)[0]
-
-
-def value_of_bytes(source: bytes, start: int, end: int) -> FoundValue:
-    """The value at a span of bytes of UTF-8 text."""
-    before = len(source[:start].decode("utf-8", "surrogateescape"))
-    text = source[start:end].decode("utf-8", "surrogateescape")
-    return FoundValue(text, before, before + len(text))

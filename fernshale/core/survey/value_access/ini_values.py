@@ -14,23 +14,33 @@ _PROPERTY = re.compile(r"^\s*((?:[^=:#!\s\\]|\\.)(?:[^=:\s\\]|\\.)*)(?:\s*[=:]\s
 
 def find_ini(text: str, key: str) -> Iterator[FoundValue]:
     """Values of `section.key`, or of a `key` before any section."""
-    wanted_section, _, wanted_key = key.rpartition(".")
+    return (value for section, name, value in ini_values(text) if key == (f"{section}.{name}" if section else name))
+
+
+def ini_values(text: str) -> Iterator[tuple[str, str, FoundValue]]:
+    """Each value with its section ("" before any) and its key."""
     section, offset = "", 0
     for line in text.splitlines(keepends=True):
         if header := _INI_SECTION.match(line):
             section = header[1].strip()
-        elif (found := _INI_VALUE.match(line)) and section == wanted_section and found[1] == wanted_key:
-            yield FoundValue(found[2], offset + found.start(2), offset + found.end(2))
+        elif found := _INI_VALUE.match(line):
+            yield section, found[1], FoundValue(found[2], offset + found.start(2), offset + found.end(2))
         offset += len(line)
 
 
 def find_property(text: str, key: str) -> Iterator[FoundValue]:
-    """Find values of `key` in a properties file; a backslash at the end continues a line."""
+    """Values of `key` in a properties file."""
+    return (value for name, value in properties(text) if name == key)
+
+
+def properties(text: str) -> Iterator[tuple[str, FoundValue]]:
+    """Each value of a properties file with its key; a backslash at the end continues a line."""
     offset, goes_on = 0, False
     for line in text.splitlines(keepends=True):
         found = None if goes_on else _PROPERTY.match(line)
-        if found and re.sub(r"\\(.)", r"\1", found[1]) == key:
-            yield FoundValue(found[2], offset + found.start(2), offset + found.end(2))
+        if found:
+            key = re.sub(r"\\(.)", r"\1", found[1])
+            yield key, FoundValue(found[2], offset + found.start(2), offset + found.end(2))
         is_comment = line.lstrip().startswith(("#", "!"))
         goes_on = not is_comment and len(line.rstrip("\r\n")) - len(line.rstrip("\r\n").rstrip("\\")) & 1 == 1
         offset += len(line)

@@ -6,14 +6,20 @@ Both count elements in document order, which connects them. Entities are not exp
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 from xml.parsers import expat
 
 from fernshale.core.base.errors import FernshaleError, FormatError
-from fernshale.core.survey.value_access.found_value import FoundValue, value_of_bytes
+from fernshale.core.survey.value_access.byte_spans import Spans
+from fernshale.core.survey.value_access.found_value import FoundValue
 
 _ATTRIBUTE = re.compile(rb"""([^\s=/<>"']+)\s*=\s*("[^"]*"|'[^']*')""")
+
+
+# Attributes and children that tell elements apart, in the order in which they are tried.
+_IDENTITIES = ("id", "name", "Include", "key", "artifactId", "package")
 
 
 class _Entities(FernshaleError):
@@ -44,16 +50,90 @@ def find_xml(text: str, xpath: str, path: str) -> tuple[FoundValue, ...]:
         raise FormatError(path, [(error.lineno or 0, f"not valid XML: {error.msg}")]) from error
     except etree.XPathError as error:
         raise FormatError(path, [(0, f"the XPath {xpath!r} cannot be followed: {error}")]) from error
+    spans = Spans(text, source)
     order = {element: at for at, element in enumerate(item for item in root.iter() if isinstance(item.tag, str))}
     values = []
     for hit in hits if isinstance(hits, list) else []:
         element = hit if isinstance(hit, etree._Element) else hit.getparent()
         name = getattr(hit, "attrname", None)
         place = places[order[element]]
-        value = _attribute(source, place, name) if name else _text(source, place)
+        inside = _tag_end(source, place.start)
+        value = _attribute(source, place, inside, name, spans) if name else _text(source, place, inside, spans)
         if value is not None:
             values.append(value)
     return tuple(values)
+
+
+@dataclass(frozen=True, slots=True)
+class ListedXml:
+    """A text or an attribute: its path, the names that lead to it from the innermost, then the names beside it."""
+
+    xpath: str
+    names: tuple[str, ...]
+    value: FoundValue
+
+
+def list_xml(text: str, path: str) -> Iterator[ListedXml]:
+    """Every attribute and every text of an element without children, of elements without a namespace.
+
+    Raises FormatError.
+    """
+    from lxml import etree
+
+    source = text.encode("utf-8", "surrogateescape")
+    places = _read_places(source, path)
+    try:
+        root = etree.fromstring(source, etree.XMLParser(encoding="utf-8", resolve_entities=False, no_network=True))
+    except etree.XMLSyntaxError as error:
+        raise FormatError(path, [(error.lineno or 0, f"not valid XML: {error.msg}")]) from error
+    spans = Spans(text, source)
+    where: dict[etree._Element, tuple[str, tuple[str, ...]]] = {}
+    if isinstance(root.tag, str) and not root.tag.startswith("{"):
+        where[root] = f"/{root.tag}", (root.tag,)
+    for place, element in zip(places, (item for item in root.iter() if isinstance(item.tag, str)), strict=True):
+        if element not in where:
+            continue  # in a namespace, or below such an element
+        here, names = where[element]
+        for child, step in _steps(element):
+            where[child] = f"{here}/{step}", (child.tag, *names)
+        beside = _names_of(element)
+        inside = _tag_end(source, place.start)
+        for found in _ATTRIBUTE.finditer(source, place.start, inside) if element.attrib else ():
+            name = found[1].decode("utf-8", "surrogateescape")
+            if name in element.attrib:
+                own = spans.between(found.start(2) + 1, found.end(2) - 1)
+                yield ListedXml(f"{here}/@{name}", (name, *names, *beside), own)
+        if not len(element) and (value := _text(source, place, inside, spans)) is not None:
+            parent = element.getparent()
+            around = _names_of(parent) if parent is not None else ()
+            yield ListedXml(here, (*names, *beside, *around), value)
+
+
+def _steps(parent: Any) -> Iterator[tuple[Any, str]]:
+    """The children of an element, each with its tag and what tells it from its siblings of the same tag."""
+    twins: dict[str, list[Any]] = {}
+    for child in parent:
+        if isinstance(child.tag, str) and not child.tag.startswith("{"):
+            twins.setdefault(child.tag, []).append(child)
+    for tag, children in twins.items():
+        labels = _labels(children) if len(children) > 1 else [""]
+        yield from zip(children, (f"{tag}{label}" for label in labels), strict=True)
+
+
+def _labels(twins: list[Any]) -> list[str]:
+    for name in _IDENTITIES:
+        for shown, own in (
+            (f"@{name}", [twin.get(name) for twin in twins]),
+            (name, [twin.findtext(name) for twin in twins]),
+        ):
+            if all(own) and len(set(own)) == len(own) and not any('"' in text for text in own):
+                return [f'[{shown}="{text}"]' for text in own]
+    return [f"[{number}]" for number in range(1, len(twins) + 1)]
+
+
+def _names_of(element: Any) -> tuple[str, ...]:
+    found = (element.get(name) or element.findtext(name) for name in _IDENTITIES)
+    return tuple(text.strip() for text in found if text and text.strip())
 
 
 def _read_places(source: bytes, path: str) -> list[_Places]:
@@ -92,19 +172,19 @@ def _tag_end(source: bytes, start: int) -> int:
     return found.end() if found else len(source)
 
 
-def _attribute(source: bytes, place: _Places, name: str) -> FoundValue | None:
+def _attribute(source: bytes, place: _Places, inside: int, name: str, spans: Spans) -> FoundValue | None:
     local = name.rsplit("}", 1)[-1].encode()
-    for found in _ATTRIBUTE.finditer(source, place.start, _tag_end(source, place.start)):
+    for found in _ATTRIBUTE.finditer(source, place.start, inside):
         if found[1].rsplit(b":", 1)[-1] == local:
-            return value_of_bytes(source, found.start(2) + 1, found.end(2) - 1)
+            return spans.between(found.start(2) + 1, found.end(2) - 1)
     return None
 
 
-def _text(source: bytes, place: _Places) -> FoundValue | None:
-    start = _tag_end(source, place.start)
-    raw = source[start : max(place.end, start)]
+def _text(source: bytes, place: _Places, inside: int, spans: Spans) -> FoundValue | None:
+    """The text before the first child of an element whose start tag ends at `inside`."""
+    raw = source[inside : max(place.end, inside)]
     body = raw.strip()
     if not body or b"<" in body:
         return None
-    start += raw.index(body)
-    return value_of_bytes(source, start, start + len(body))
+    start = inside + raw.index(body)
+    return spans.between(start, start + len(body))

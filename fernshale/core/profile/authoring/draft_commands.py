@@ -1,0 +1,96 @@
+"""Commands that build or run a project, proposed from the build files that lie in it. Nothing is run here."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from fernshale.core.base.parse_errors import Malformed, load_json
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.profile.authoring.answers import CommandName
+from fernshale.core.profile.authoring.project_facts import ProjectFacts, is_dependency
+from fernshale.core.profile.model import ProfileCommand
+
+_TARGET = re.compile(r"(?m)^(?P<name>[\w.-]+)\s*:(?!=)")
+_BUILD_SCRIPT = re.compile(r"(?i)(?:.*/)?(?:build|compile|make)\.(?:sh|bash|py)$")
+# The deepest folder in which a build file is looked for.
+_MAX_DEPTH = 2
+
+
+@dataclass(frozen=True, slots=True)
+class DraftCommand:
+    """A command, and the file it was proposed from."""
+
+    name: CommandName
+    command: ProfileCommand
+    file: TreePath
+
+
+def draft_commands(facts: ProjectFacts) -> tuple[DraftCommand, ...]:
+    """All proposals, the likeliest of each name first."""
+    files = [path for path in facts.tree.files if path.count("/") <= _MAX_DEPTH and not is_dependency(path)]
+    found = [item for path in files for item in _from_file(path, facts.texts.get(path, ""))]
+    order = {
+        kind: at for at, kind in enumerate(("sh", "bash", "py", "Makefile", "toml", "gradle", "csproj", "json", "txt"))
+    }
+
+    def rank(item: DraftCommand) -> tuple[bool, int, int, str]:
+        kind = item.file.rsplit("/", 1)[-1].rsplit(".", 1)[-1]
+        # A project's own script knows more than a general tool.
+        return not _BUILD_SCRIPT.match(item.file), item.file.count("/"), order.get(kind, 9), item.file
+
+    return tuple(sorted(found, key=rank))
+
+
+def _from_file(path: TreePath, text: str) -> Iterator[DraftCommand]:
+    folder, _, name = path.rpartition("/")
+    where = f"{{project}}/{folder}" if folder else "{project}"
+
+    def command(kind: CommandName, *run: str, at: str = where) -> DraftCommand:
+        return DraftCommand(kind, ProfileCommand(run, folder=at), path)
+
+    low = name.lower()
+    if _BUILD_SCRIPT.match(path):
+        program = "{python}" if low.endswith(".py") else "sh"
+        yield command("build", program, path, at="{project}")
+    elif low in ("makefile", "gnumakefile"):
+        yield command("build", "make", "--keep-going", "--jobs={jobs}")
+        if "run" in {found["name"] for found in _TARGET.finditer(text)}:
+            yield command("run", "make", "run")
+    elif name == "Cargo.toml" and not folder:
+        members = ("--workspace",) if "[workspace]" in text else ()
+        yield command("build", "cargo", "check", *members, "--keep-going", "--message-format=short")
+    elif name == "package.json":
+        yield from (command(kind, "npm", "run", "--silent", script) for kind, script in _scripts(text))
+    elif low in ("build.gradle", "build.gradle.kts") and not folder:
+        yield command("build", "gradle", "--console=plain", "--continue", "classes")
+    elif low == "pom.xml" and not folder:
+        yield command("build", "mvn", "--batch-mode", "--fail-at-end", "compile")
+    elif low.endswith((".sln", ".csproj")) and not folder:
+        yield command("build", "dotnet", "build", name)
+    elif low == "cmakelists.txt" and not folder:
+        build = "cmake -S . -B {build} && cmake --build {build} --parallel {jobs} -- -k"
+        yield command("build", "sh", "-c", build)
+    elif low == "tsconfig.json" and not folder:
+        yield command("build", "npx", "tsc", "--noEmit", "--pretty", "false")
+    elif low in ("pyproject.toml", "setup.py") and not folder:
+        yield command("build", "{python}", "-m", "compileall", "-q", ".")
+
+
+def _scripts(text: str) -> Iterator[tuple[CommandName, str]]:
+    try:
+        scripts = load_json(text).get("scripts", {})
+    except (Malformed, AttributeError):
+        return
+    if isinstance(scripts, dict):
+        if script := next((name for name in ("build", "compile", "check", "typecheck") if name in scripts), ""):
+            yield "build", script
+        if script := next((name for name in ("start", "run") if name in scripts), ""):
+            yield "run", script
+
+
+def as_words(command: ProfileCommand) -> str:
+    """A command as one types it."""
+    return " ".join(part if re.fullmatch(r"[\w./={}:@%+,-]+", part) else json.dumps(part) for part in command.run)

@@ -1,0 +1,3 @@
+#include <bellwick/ring.h>
+
+void chime(void) { bw_ring(1, 0.1); }

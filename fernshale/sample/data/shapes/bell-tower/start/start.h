@@ -1,0 +1,2 @@
+/* written by bellwick-start, do not edit */
+void start_all(void);

@@ -1,0 +1,6 @@
+using Pellicor;
+
+public sealed class Door : Part
+{
+    public bool Open;
+}

@@ -1,0 +1,11 @@
+using Pellicor;
+
+namespace Shrubs
+{
+    public sealed class Frost : Part
+    {
+        public override void Step(float seconds)
+        {
+        }
+    }
+}

@@ -1,0 +1,5 @@
+use ostrel::scene::Scene;
+
+fn main() {
+    println!("{}", Scene::new("crab").len());
+}

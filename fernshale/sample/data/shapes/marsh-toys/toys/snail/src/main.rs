@@ -1,0 +1,6 @@
+use ostrel::scene::Scene;
+
+fn main() {
+    let scene = Scene::new("snail");
+    println!("{}", scene.len());
+}

@@ -1,0 +1,3 @@
+import { Scene } from 'sedgelight';
+
+export const otter = new Scene.Part('otter');

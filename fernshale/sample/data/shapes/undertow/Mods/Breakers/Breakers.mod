@@ -1,0 +1,5 @@
+{
+  "name": "Breakers",
+  "version": "1.4.0",
+  "hullmarkRelease": "5.0.0"
+}
