@@ -102,7 +102,12 @@ class EnginePage(Page):
                         item.before,
                         item.after if item.changes else "as it is",
                         item.trouble
-                        or ("holds it already" if item.site.notation != "exact" and not item.changes else ""),
+                        or item.why
+                        or (
+                            "holds it already"
+                            if item.site.notation not in ("exact", "series") and not item.changes
+                            else ""
+                        ),
                     ),
                     ((2, "base"), (3, "mine" if item.changes else "quiet"), (4, "alarm" if item.trouble else "quiet")),
                     (item.site.file, item.site.line),

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.ranges import parse_range
+from fernshale.core.base.range_dialects import follow_range
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.release_notation import is_series_of, read_written, series_like, written_like
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.change.draft import Draft
 from fernshale.core.survey.release_sites import FoundSite, read_project_text
@@ -17,11 +18,13 @@ from fernshale.core.survey.value_access import replace_values
 
 @dataclass(frozen=True, slots=True)
 class SiteChange:
-    """A site before and after. `trouble` is the reason why it is not changed although it may need to be."""
+    """A site before and after. `trouble` is the reason why it is not changed although it may need to be, `why` that of a change
+    that is not simply the new release."""
 
     site: FoundSite
     after: str
     trouble: str = ""
+    why: str = ""
 
     @property
     def before(self) -> str:
@@ -32,9 +35,20 @@ class SiteChange:
         return self.before != self.after
 
 
-def plan_sites(sites: Sequence[FoundSite], from_: str, to: str, plugins: Mapping[str, str]) -> tuple[SiteChange, ...]:
-    """Return the change of each site. `plugins` are the plugins' releases on this leg."""
-    return tuple(_plan(site, from_, to, plugins) for site in sites)
+@dataclass(frozen=True, slots=True)
+class NewReleases:
+    """What a leg moves to: the engine's releases, the plugins' by id, and the values that belong to each engine release."""
+
+    from_: str
+    to: str
+    plugins: Mapping[str, str] = field(default_factory=dict)
+    old_values: Mapping[str, str] = field(default_factory=dict)
+    new_values: Mapping[str, str] = field(default_factory=dict)
+
+
+def plan_sites(sites: Sequence[FoundSite], releases: NewReleases) -> tuple[SiteChange, ...]:
+    """Return the change of each site."""
+    return tuple(_plan(site, releases) for site in sites)
 
 
 def draft_sites(project: Path, changes: Sequence[SiteChange]) -> Draft:
@@ -51,24 +65,58 @@ def draft_sites(project: Path, changes: Sequence[SiteChange]) -> Draft:
     return draft
 
 
-def _plan(site: FoundSite, from_: str, to: str, plugins: Mapping[str, str]) -> SiteChange:
+def _plan(site: FoundSite, releases: NewReleases) -> SiteChange:
     before = site.value.text
+    if site.belonging:
+        return _plan_belonging(site, releases)
     if site.plugin:
-        return SiteChange(site, plugins.get(site.plugin, before))
+        new = releases.plugins.get(site.plugin)
+        is_known = new is not None and read_written(before) is not None and read_written(new) is not None
+        return SiteChange(site, before if new is None else written_like(before, new) if is_known else new)
+    if site.notation == "exact" or site.notation == "series":
+        return _plan_release(site, releases)
     try:
-        if site.notation != "exact":
-            return SiteChange(site, _widen(before, to))
-        if parse_release(before) == parse_release(from_):
-            return SiteChange(site, to)
-        if parse_release(before) == parse_release(to):
-            return SiteChange(site, before)
+        after = follow_range(before, releases.to, site.notation, site.policy)
     except MisuseError as error:
         return SiteChange(site, before, error.message)
+    return SiteChange(site, after, why=_WHYS[site.policy] if after != before else "")
+
+
+_WHYS = {
+    "widen": "",
+    "next bound": "its upper end goes to the next bound of its kind",
+    "move": "both ends move: what the project is made of now will not run on the old release",
+}
+
+
+def _plan_release(site: FoundSite, releases: NewReleases) -> SiteChange:
+    before, from_, to = site.value.text, releases.from_, releases.to
+    own = read_written(before)
+    if own is None:
+        return SiteChange(site, before, f"says {before}, which is not a release number; left as it is")
+    old, new = parse_release(from_), parse_release(to)
+    if own == old:
+        return SiteChange(site, written_like(before, to))
+    if own == new:
+        return SiteChange(site, before)
+    if site.notation == "series":
+        if is_series_of(own, old):
+            return SiteChange(site, series_like(before, to))
+        if is_series_of(own, new):
+            return SiteChange(site, before)
     return SiteChange(site, before, f"names {before}, which is neither {from_} nor {to}; left as it is")
 
 
-def _widen(text: str, to: str) -> str:
-    """Return `text` itself if it contains `to` already: a range is rewritten only if necessary."""
-    range_ = parse_range(text)
-    release = parse_release(to)
-    return text if range_.contains(release) else str(range_.widened(release))
+def _plan_belonging(site: FoundSite, releases: NewReleases) -> SiteChange:
+    """A value that belongs to the engine's release: the shelf has it for each release, or a person has to say it."""
+    before, name = site.value.text, site.belonging
+    new, old = releases.new_values.get(name), releases.old_values.get(name)
+    if new is None:
+        return SiteChange(
+            site, before, f"has {name} {before}, and no shelf says the one of {releases.to}; left as it is"
+        )
+    if before == new:
+        return SiteChange(site, before)
+    if old is not None and before != old:
+        return SiteChange(site, before, f"has {name} {before}, which is neither {old} nor {new}; left as it is")
+    return SiteChange(site, new, why=f"the {name} of {releases.to}")

@@ -9,12 +9,12 @@ from typing import ClassVar, Literal
 import regex
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.range_dialects import Dialect, Policy
 from fernshale.core.base.toml_schema import STRICT
 from fernshale.core.data.expressions import parse_expression
 
-# "exact" is a release, "series" its first numbers. All others are ranges: "range" is read by its form, the rest are dialects.
-Notation = Literal["exact", "series", "range", "interval", "comparators", "npm", "cargo", "pep440", "array"]
-RangePolicy = Literal["widen", "next bound", "move"]
+# "exact" is a release, "series" its first numbers; all others are ranges.
+Notation = Literal["exact", "series"] | Dialect
 Role = Literal["own", "plugin", "user content", "generated", "asset", "settings", "other"]
 ROLES: tuple[Role, ...] = ("own", "plugin", "user content", "generated", "asset", "settings", "other")
 
@@ -102,7 +102,7 @@ class Site:
     notation: Notation = "exact"
     required: bool = False
     of: Literal["", "engine", "plugin"] = ""
-    policy: RangePolicy = "widen"
+    policy: Policy = "widen"
 
     @property
     def is_per_plugin(self) -> bool:
@@ -112,6 +112,17 @@ class Site:
     def names_plugin(self) -> bool:
         """Whether it is a plugin's release that is written here."""
         return self.of == "plugin" or (not self.of and has_plugin_placeholder(self.at.text))
+
+
+@dataclass(frozen=True, slots=True)
+class ReleaseValue:
+    """A value that belongs to each release of the engine, such as the version of its build plugin or the number of its data
+    format. The shelf has it for each release, under the same name."""
+
+    __pydantic_config__: ClassVar = STRICT
+    name: str
+    files: tuple[str, ...]
+    at: Reach
 
 
 @dataclass(frozen=True, slots=True)
@@ -490,6 +501,7 @@ class Profile:
     plugins: PluginShape = PluginShape()
     workspace: Workspace | None = None
     standard: tuple[Standard, ...] = ()
+    release_value: tuple[ReleaseValue, ...] = ()
     libraries: tuple[str, ...] = ()
     frames: Frames | None = None
     role: tuple[RoleRule, ...] = ()
@@ -511,8 +523,8 @@ class Profile:
         """Every locator of the profile."""
         shape, workspace = self.plugins, self.workspace
         found = [shape.id, shape.version, shape.accepts, shape.compiled.at if shape.compiled else None]
-        found += (
-            [site.at for site in self.site] + [item.at for item in self.standard] + [item.at for item in shape.switch]
-        )
+        groups: tuple[tuple[Site | Standard | ReleaseValue | Switch, ...], ...]
+        groups = (self.site, self.standard, self.release_value, shape.switch)
+        found += [item.at for group in groups for item in group]
         found += [workspace.name, workspace.release, workspace.pin] if workspace is not None else []
         return tuple(reach for reach in found if reach is not None)

@@ -76,7 +76,10 @@ class Need:
 
 @dataclass(frozen=True, slots=True)
 class EngineRelease:
-    """A release of an engine, in a `folder` of the shelf or in an `archive` (then `folder` is a folder inside the archive)."""
+    """A release of an engine, in a `folder` of the shelf or in an `archive` (then `folder` is a folder inside the archive).
+
+    `values` belong to this release and move with it in a project, such as the number of its data format, by name.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     id: str
@@ -90,6 +93,7 @@ class EngineRelease:
     faults: tuple[KnownFault, ...] = ()
     demands: tuple[Demand, ...] = ()
     workarounds: tuple[Workaround, ...] = ()
+    values: Mapping[str, str] = field(default_factory=dict, hash=False)
 
 
 @dataclass(frozen=True, slots=True)

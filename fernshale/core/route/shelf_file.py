@@ -106,6 +106,8 @@ def _values(item: Any) -> dict[str, Any]:
 def _toml(value: Any) -> str:
     if is_dataclass(value):
         return "{ " + ", ".join(_toml_lines(value)) + " }"
+    if isinstance(value, dict):
+        return "{ " + ", ".join(f"{_toml(key)} = {_toml(part)}" for key, part in value.items()) + " }"
     if isinstance(value, tuple):
         return "[" + ", ".join(_toml(part) for part in value) + "]"
     return json.dumps(value, ensure_ascii=False).replace("\x7f", "\\u007f")

@@ -8,9 +8,11 @@ from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.globs import FirstFit, literal, matches
+from fernshale.core.base.range_dialects import Policy
+from fernshale.core.base.release_notation import read_written
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, on_disk
-from fernshale.core.profile.model import Notation, Profile, RangePolicy, Reach, Site
+from fernshale.core.profile.model import Notation, Profile, Reach, ReleaseValue, Site
 from fernshale.core.snapshot.manifest import Manifest
 from fernshale.core.survey.plugins import Plugin
 from fernshale.core.survey.value_access import FoundValue, find_values, line_of
@@ -20,7 +22,8 @@ from fernshale.core.survey.value_access import FoundValue, find_values, line_of
 class FoundSite:
     """A release found at a site. `plugin` is empty for the engine's; `line` is 1-based.
 
-    `member` is the folder of the workspace member that names its own release here.
+    `member` is the folder of the workspace member that names its own release here. `belonging` is the name of a value that
+    belongs to the engine's release, if this is one.
     """
 
     name: str
@@ -31,7 +34,13 @@ class FoundSite:
     line: int
     plugin: str = ""
     member: str = ""
-    policy: RangePolicy = "widen"
+    policy: Policy = "widen"
+    belonging: str = ""
+
+    @property
+    def names_engine(self) -> bool:
+        """Whether it names exactly one release of the engine."""
+        return not self.plugin and not self.belonging and self.notation == "exact"
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +65,18 @@ def find_sites(profile: Profile, project: Path, manifest: Manifest, plugins: Seq
                 "Correct the file, or the site in the profile.",
             )
         found += hits
+    for value in profile.release_value:
+        for path in _fitting(value.files, manifest):
+            found += _belonging(value, project, path)
     return tuple(found)
+
+
+def _belonging(value: ReleaseValue, project: Path, path: TreePath) -> list[FoundSite]:
+    text = read_project_text(project, path).text
+    return [
+        FoundSite(value.name, path, value.at, "exact", found, line_of(text, found), belonging=value.name)
+        for found in find_values(text, value.at, path)
+    ]
 
 
 def site_places(site: Site, manifest: Manifest, plugins: Sequence[Plugin]) -> Iterator[SitePlace]:
@@ -104,8 +124,8 @@ def find_standards(profile: Profile, project: Path, manifest: Manifest) -> tuple
 def project_release(sites: Sequence[FoundSite]) -> str:
     """The release the project is on: the first engine site that names exactly one. Raises ProjectError."""
     for site in sites:
-        if not site.plugin and site.notation == "exact":
-            return site.value.text
+        if site.names_engine and (release := read_written(site.value.text)) is not None:
+            return release.text
     raise ProjectError("nothing in the project says which engine release it is on")
 
 

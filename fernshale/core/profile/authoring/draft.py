@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.globs import matches
+from fernshale.core.base.release_notation import read_written
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.answers import Answers, folder_key, value_key
 from fernshale.core.profile.authoring.draft_commands import DraftCommand, draft_commands
@@ -37,7 +38,6 @@ from fernshale.core.profile.authoring.subjects import (
     agreed_release,
     is_about,
     own_words,
-    plain_release,
     rank_subjects,
     words_of,
 )
@@ -154,7 +154,8 @@ def _engine(
         ranked = tuple(named[:1]) or ranked[:0]
     subject = ranked[0] if ranked else _unnamed(facts)
     if pointed is not None:
-        release = plain_release(pointed.text) or pointed.text
+        written = read_written(pointed.text)
+        release = written.text if written is not None else pointed.text
         subject = Subject(subject.word, subject.spelling, release, subject.score, ("you pointed at it",))
     rivals = tuple(item for item in ranked[1:4] if subject.score - item.score < _CLOSE)
     return subject, rivals

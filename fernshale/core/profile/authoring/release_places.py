@@ -8,8 +8,10 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.range_dialects import Policy
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import is_release, parse_release, same_release
+from fernshale.core.base.release_notation import is_series_of, read_written
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.answers import Answers, value_key
 from fernshale.core.profile.authoring.plugin_groups import PluginGroup
@@ -17,13 +19,10 @@ from fernshale.core.profile.authoring.project_facts import CODE, ProjectFacts, i
 from fernshale.core.profile.authoring.subjects import (
     ENGINE_WORDS,
     Subject,
-    begins,
-    plain_release,
-    release_of,
     subject_words,
     words_of,
 )
-from fernshale.core.profile.model import Notation, RangePolicy, Reach
+from fernshale.core.profile.model import Notation, Reach
 from fernshale.core.survey.mentions import Mention
 from fernshale.core.survey.value_access import FoundValue
 
@@ -52,7 +51,7 @@ class DraftSite:
     files: tuple[str, ...]
     reach: Reach
     notation: Notation
-    policy: RangePolicy
+    policy: Policy
     why: str
     places: tuple[Mention, ...]
 
@@ -106,12 +105,12 @@ def notation_of(mention: Mention, subject: Subject) -> Notation | None:
             return "range" if parse_range(mention.text).contains(release) else None
         except MisuseError:
             return None
-    own = release_of(mention.text)
+    own = read_written(mention.text)
     if own is None:
         return None
     if own == release:
         return "exact"
-    return "series" if begins(own, release) else None
+    return "series" if is_series_of(own, release) else None
 
 
 def _is_about(mention: Mention, subject: Subject) -> bool:
@@ -142,7 +141,8 @@ def _is_excluded(mention: Mention, subject: Subject, group: PluginGroup | None) 
 
 def _is_of_a_build(path: str, subject: Subject) -> bool:
     """Whether a file lies in a folder named after the release, into which something was built for it."""
-    return any(same_release(plain_release(part) or part, subject.release) for part in path.split("/")[:-1])
+    release = parse_release(subject.release)
+    return any(read_written(part) == release for part in path.split("/")[:-1])
 
 
 def _together(
@@ -251,7 +251,7 @@ def find_belonging(
 
 def _is_compound_of(mention: Mention, subject: Subject) -> bool:
     """Whether a value of nothing but numbers, such as a date and a release, has the engine's release in it."""
-    own = release_of(mention.text)
+    own = read_written(mention.text)
     is_long = own is not None and len(own.parts) > 2
     compound = mention.whole is not None and re.fullmatch(r"[vV]?\d[\d._+-]*", mention.whole.text)
     return is_long and own == parse_release(subject.release) and bool(compound)

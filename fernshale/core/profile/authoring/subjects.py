@@ -11,8 +11,8 @@ from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.release import ReleaseNumber, is_release, parse_release
+from fernshale.core.base.release import ReleaseNumber
+from fernshale.core.base.release_notation import is_series_of, read_written
 from fernshale.core.profile.authoring.project_facts import ProjectFacts, kind_of
 from fernshale.core.survey.mentions import Mention
 
@@ -127,16 +127,19 @@ def agreed_release(mentions: Sequence[Mention]) -> tuple[str, frozenset[str]]:
     numbers: dict[ReleaseNumber, set[str]] = defaultdict(set)
     spellings: dict[ReleaseNumber, Counter[str]] = defaultdict(Counter)
     for mention in mentions:
-        text = plain_release(mention.text)
-        if text is not None:
-            numbers[parse_release(text)].add(mention.file)
-            spellings[parse_release(text)][text] += 1
+        release = read_written(mention.text)
+        if release is not None:
+            numbers[release].add(mention.file)
+            spellings[release][release.text] += 1
     if not numbers:
         return "", frozenset()
 
     def supporters(release: ReleaseNumber) -> frozenset[str]:
         return frozenset(
-            file for other, files in numbers.items() if other == release or begins(other, release) for file in files
+            file
+            for other, files in numbers.items()
+            if other == release or is_series_of(other, release)
+            for file in files
         )
 
     best = max(
@@ -144,26 +147,6 @@ def agreed_release(mentions: Sequence[Mention]) -> tuple[str, frozenset[str]]:
     )
     spelling = max(spellings[best].items(), key=lambda pair: (pair[1], len(pair[0])))[0]
     return spelling, supporters(best)
-
-
-def begins(short: ReleaseNumber, long: ReleaseNumber) -> bool:
-    """Whether one release has the first numbers of another, as 2.6 has those of 2.6.3."""
-    parts = short.parts
-    return 1 < len(parts) < len(long.parts) and long.parts[: len(parts)] == parts and not short.is_preview
-
-
-def plain_release(text: str) -> str | None:
-    """A release in dots, however it is written: 5_0 is 5.0, v5.0 is 5.0. None for what is no release."""
-    plain = text.lstrip("vV").replace("_", ".")
-    return plain if is_release(plain) else None
-
-
-def release_of(text: str) -> ReleaseNumber | None:
-    plain = plain_release(text)
-    try:
-        return parse_release(plain) if plain is not None else None
-    except MisuseError:
-        return None
 
 
 def _spelling(word: str, mentions: Sequence[Mention]) -> str:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 
 from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.base.release_notation import written_like
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.generator import files_to_replace, read_regenerated
@@ -15,7 +16,8 @@ from fernshale.core.crossing.stages.engine.forked_files import copy_items, find_
 from fernshale.core.crossing.stages.engine.items import site_items, site_key
 from fernshale.core.crossing.stages.engine.view import EngineView
 from fernshale.core.crossing.stages.engine.workarounds import find_lines, workaround_items
-from fernshale.core.engine.release_update import SiteChange, plan_sites
+from fernshale.core.engine.release_update import NewReleases, SiteChange, plan_sites
+from fernshale.core.route.shelf import NotOnShelf
 from fernshale.core.survey.workspace_members import choose_members
 
 
@@ -25,8 +27,21 @@ def site_changes(scan: ProjectScan, from_: str, to: str, asked: Collection[str] 
     `asked` are keys of sites that name another release and are to be changed as well.
     """
     versions = {item.id: item.version for item in scan.plugins if item.version}
-    planned = plan_sites(scan.sites, from_, to, versions)
-    return tuple(replace(item, after=to, trouble="") if site_key(item) in asked else item for item in planned)
+    releases = NewReleases(from_, to, versions, _values_of(scan, from_), _values_of(scan, to))
+    planned = plan_sites(scan.sites, releases)
+    return tuple(_asked_for(item, to) if site_key(item) in asked else item for item in planned)
+
+
+def _asked_for(change: SiteChange, to: str) -> SiteChange:
+    return replace(change, after=written_like(change.before, to), trouble="")
+
+
+def _values_of(scan: ProjectScan, release: str) -> Mapping[str, str]:
+    """The values that belong to a release of the engine, as the shelf has them."""
+    try:
+        return scan.shelf.engine(scan.profile.id, release).values if scan.shelf is not None else {}
+    except NotOnShelf:
+        return {}
 
 
 def inspect_engine(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> EngineView:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fernshale.core.base.quantities import count
-from fernshale.core.base.release import is_release
+from fernshale.core.base.release_notation import read_written
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing
@@ -31,7 +31,7 @@ def site_items(view: EngineView, scan: ProjectScan, crossing: Crossing) -> tuple
             follow = Option(
                 Choose(key, "follow"), f"Change it to {to} as well", ("it names another release today",), 0.3
             )
-            options = (keep, follow) if item.site.notation == "exact" and is_release(item.before) else (keep,)
+            options = (keep, follow) if item.site.names_engine and read_written(item.before) is not None else (keep,)
             items.append(Item(key, Stage.ENGINE, title, "own", place, item.trouble, True, options))
     if view.places:
         evidence = f"the generator then replaces {count(len(view.stale), 'generated file')}" if view.stale else ""

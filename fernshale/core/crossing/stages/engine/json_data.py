@@ -17,6 +17,7 @@ def engine_json(sites: tuple[SiteChange, ...], items: tuple[Item, ...]) -> dict[
                 "before": item.before,
                 "after": item.after,
                 "trouble": item.trouble,
+                "why": item.why,
             }
             for item in sites
         ],

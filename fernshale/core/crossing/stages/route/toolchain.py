@@ -6,7 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.range_dialects import allows_below, raise_range
 from fernshale.core.base.release import is_release, parse_release
+from fernshale.core.base.release_notation import written_like
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import RequirementResult
@@ -45,12 +47,16 @@ def demand_items(states: Sequence[DemandState], to: str, decided: Sequence[str])
     items = []
     for item in states:
         key = f"demand:{to}:{item.demand.name}"
-        if item.holds is not False or key in decided:
+        is_unread = item.holds is None and bool(item.stated)
+        if (item.holds is not False and not is_unread) or key in decided:
             continue
         detail = "; ".join(part for part in (item.found, item.demand.why) if part)
         title = f"{to} needs {item.demand.name} {item.demand.at_least}: {item.found}"
         keep = Option(Choose(key, "keep"), "Leave it as it is", ("the build may fail for it",), 0.2)
-        if item.stated:
+        if is_unread:
+            place = f"{item.stated[0].file}:{item.stated[0].line}"
+            items.append(Item(key, Stage.ROUTE, title, "own", place, detail, True, (keep,)))
+        elif item.stated:
             place = f"{item.stated[0].file}:{item.stated[0].line}"
             lift = Option(
                 RaiseStandard(key.removeprefix("demand:")),
@@ -84,22 +90,38 @@ def raise_standard(crossing: Crossing, scan: ProjectScan, demand: Demand, work: 
     draft = Draft(scan.project)
     for path in dict.fromkeys(item.file for item in state.stated):
         file = read_project_text(scan.project, path)
-        values = [(item.value, demand.at_least) for item in state.stated if item.file == path]
+        values = [(item.value, _raised(item.value.text, demand.at_least)) for item in state.stated if item.file == path]
         draft.write(path, file.with_text(replace_values(file.text, values)).encode())
     title = f"{demand.name} is {demand.at_least} now"
     why = demand.why or f"{crossing.setup.to} demands it"
     return write_step(crossing, EntryText(Stage.ROUTE, title, why, f"demand {demand.name}"), draft.change_set(), work)
 
 
+def _raised(text: str, least: str) -> str:
+    return written_like(text, least) if is_release(text) else raise_range(text, least)
+
+
+def _is_below(text: str, least: str) -> bool | None:
+    """Whether a stated release, or what a stated range allows, lies below `least`; None for what is neither."""
+    if is_release(text):
+        return parse_release(text) < parse_release(least)
+    try:
+        return allows_below(text, least)
+    except MisuseError:
+        return None
+
+
 def _check(
     scan: ProjectScan, demand: Demand, standards: Sequence[FoundStandard], requirements: Sequence[RequirementResult]
 ) -> DemandState:
-    wanted = parse_release(demand.at_least)
     stated = [item for item in standards if item.name == demand.name]
     if stated:
-        low = tuple(item for item in stated if is_release(item.value.text) and parse_release(item.value.text) < wanted)
-        shown = low or tuple(stated)
-        found = ", ".join(f"{item.file} has {item.value.text}" for item in shown)
+        below = [_is_below(item.value.text, demand.at_least) for item in stated]
+        low = tuple(item for item, is_low in zip(stated, below, strict=True) if is_low)
+        unread = tuple(item for item, is_low in zip(stated, below, strict=True) if is_low is None)
+        found = ", ".join(f"{item.file} has {item.value.text}" for item in low or unread or stated)
+        if not low and unread:
+            return DemandState(demand, f"{found}, which is neither a release nor a range", None, unread)
         return DemandState(demand, found, not low, low)
     known = next((item for item in requirements if item.name == demand.name), None)
     if known is None:
@@ -108,4 +130,6 @@ def _check(
         return DemandState(demand, found, None)
     if not is_release(known.version):
         return DemandState(demand, known.found, known.holds)
-    return DemandState(demand, f"{known.version} is here", parse_release(known.version) >= wanted)
+    return DemandState(
+        demand, f"{known.version} is here", parse_release(known.version) >= parse_release(demand.at_least)
+    )

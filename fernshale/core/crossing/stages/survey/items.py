@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from fernshale.core.base.release import parse_release
+from fernshale.core.base.release_notation import read_written
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.project.baseline import Baseline
 from fernshale.core.crossing.project.commands import (
@@ -53,8 +55,9 @@ def survey_items(
                     needs_you=False,
                 )
             )
-    engine = [site for site in scan.sites if not site.plugin and site.notation == "exact"]
-    items += [_odd_site(site, scan) for site in engine if site.value.text != scan.release]
+    release = parse_release(scan.release)
+    engine = [site for site in scan.sites if site.names_engine]
+    items += [_odd_site(site, scan) for site in engine if read_written(site.value.text) != release]
     return items
 
 

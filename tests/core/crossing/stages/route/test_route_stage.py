@@ -195,6 +195,22 @@ def test_demands_on_the_toolchain_are_items_before_the_first_build(tree: Tree) -
     assert not _look(crossing).route.items
 
 
+def test_a_demand_on_a_range_is_checked_and_what_cannot_be_read_is_asked_about(tree: Tree) -> None:
+    wick = make_far_wick(tree)
+    candle = wick.project / "candle.ini"
+    text = candle.read_text()
+    candle.write_text(text.replace("dialect = 2", "dialect = >=2 <4"))
+    crossing = begin_far(wick)
+    (open_item,) = _look(crossing).route.items
+    assert open_item.title.endswith("candle.ini has >=2 <4")
+    _take(crossing, open_item.key, "raise")
+    assert "dialect = >=3 <4" in candle.read_text() and not _look(crossing).route.items
+    candle.write_text(text.replace("dialect = 2", "dialect = newest"))
+    (open_item,) = _look(crossing).route.items
+    assert "neither a release nor a range" in open_item.title and open_item.needs_you
+    assert [option.action.key.split()[0] for option in open_item.options] == ["demand:3.0:dialect"]
+
+
 def test_notes_of_engine_and_plugins_are_filtered_and_ticked_off(tree: Tree) -> None:
     wick = make_far_wick(tree)
     (wick.project / "game.py").write_text("import wick\nwick.ignite()\n")
