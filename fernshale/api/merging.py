@@ -17,6 +17,7 @@ from fernshale.core.merge.text_merge import Undecided
 from fernshale.core.merge.token_merge import changed_spans
 from fernshale.core.survey.release_index import index_folders, read_column
 from fernshale.core.survey.release_origin import find_origin
+from fernshale.core.survey.text_evidence import folder_texts
 
 __all__ = [
     "Undecided",
@@ -29,6 +30,7 @@ __all__ = [
     "disk_sides",
     "file_lines",
     "find_origin",
+    "folder_texts",
     "index_folders",
     "ledger_json",
     "merge_folders",

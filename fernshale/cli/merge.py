@@ -13,6 +13,7 @@ from fernshale.api.merging import (
     build_result,
     disk_sides,
     find_origin,
+    folder_texts,
     index_folders,
     ledger_json,
     merge_folders,
@@ -24,7 +25,6 @@ from fernshale.api.projects import local_json
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.merge.folder_merge import FolderMerge
 from fernshale.core.merge.ledger import FATE_WORDS, Ledger
@@ -62,18 +62,32 @@ def identify(options: argparse.Namespace, token: CancelToken) -> int:
     mine = read_column(folder, token)
     releases = {name: _folder(name) for name in options.candidates}
     contents = {path: raw for path, (raw, _) in mine.items()}
-    origin = find_origin(contents, index_folders(releases, token), lambda path: mine[path][1])
+    origin = find_origin(
+        contents,
+        index_folders(releases, token),
+        lambda path: mine[path][1],
+        texts=folder_texts(folder, releases, token),
+    )
     assert origin is not None  # at least one candidate is always named
     rows = [
         {"candidate": item.name, "score": round(item.score, 4), "same_files": item.same_files}
         for item in origin.ranking
     ]
     if options.json:
-        print_json({"best": origin.name, "ranking": rows, "sure": round(origin.confidence, 4), **local_json(origin)})
+        print_json(
+            {
+                "best": origin.name,
+                "ranking": rows,
+                "sure": round(origin.confidence, 4),
+                "tied": list(origin.tied),
+                **local_json(origin),
+            }
+        )
         return 0
     print_lines(f"{row['score']:.2f}  {row['same_files']} same files  {row['candidate']}" for row in rows)
-    told = f", distinguished from {origin.runner_up} by {count(origin.telling, 'file')}" if origin.runner_up else ""
-    print(f"{origin.name}, {origin.confidence:.0%} likely{told}")
+    by = "lines and runs of words" if origin.by_text else "files"
+    told = f"; {origin.telling:,} {by} tell it from {origin.runner_up}" if origin.runner_up else ""
+    print(f"{origin.words}{told}")
     print(f"{len(origin.edited)} edited, {len(origin.own)} own, {len(origin.deleted)} deleted")
     for name, paths in origin.mixture.items():
         print_lines(f"as in {name}: {path}" for path in paths)

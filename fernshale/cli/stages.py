@@ -42,7 +42,7 @@ def survey(options: argparse.Namespace, token: CancelToken) -> int:
             print(f"  {item.plugin.id} {item.plugin.version}  no release of it is known")
             continue
         local = f"{len(origin.edited)} edited, {len(origin.own)} own, {len(origin.deleted)} deleted"
-        print(f"  {item.plugin.id} {item.plugin.version}  from {origin.name}, {origin.confidence:.0%} likely; {local}")
+        print(f"  {item.plugin.id} {item.plugin.version}  {origin.words}; {local}")
         notes = [item.note, *(f"as in {name}: {', '.join(paths)}" for name, paths in origin.mixture.items())]
         print_lines(f"    {note}" for note in notes if note)
     print_lines(f"  twice: {item.one} and {item.other}, {item.why}" for item in view.doubles)

@@ -295,7 +295,7 @@ def _plugin_rows(item: PluginOrigin) -> list[Row]:
     origin, plugin = item.origin, item.plugin
     if origin is None:
         return [Row(f"{plugin.id} {plugin.version}", item.note or "no shelf to compare with", heading=True)]
-    said = f"from {origin.name}, {origin.confidence:.0%} likely"
+    said = origin.words
     if origin.mixture:
         said = f"a mixture of {' and '.join((origin.name, *origin.mixture))}"
     rows = [Row(f"{plugin.id} {plugin.version}", right=said, heading=True)]

@@ -1,12 +1,13 @@
 """Find the release that a folder came from, with a confidence, and the local changes in it.
 
-The release with the most equal files is the best. The confidence depends on the files that distinguish it from the runner-up: those
-that differ in both, or exist in one only. Files that equal another release make the folder a mixture; files that only older
-releases have are leftovers.
+The release with the most equal files is the best, if enough files tell it from the others. Where they do not, since all were edited
+or respelled, lines and tokens decide (`text_evidence`). Releases that they cannot tell apart are tied. Files that equal another
+release make the folder a mixture; files that only older releases have are leftovers.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -14,10 +15,19 @@ from typing import TYPE_CHECKING
 from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.survey.release_index import ReleaseIndex
+from fernshale.core.survey.text_evidence import FolderTexts, weigh_texts
 
 if TYPE_CHECKING:
     import numpy as np
 
+# So many files that equal one release and not the other decide between them without a look at their texts.
+_ENOUGH = 4
+# The release in the descriptor is so many times as likely as another, before the files are looked at.
+_STATED = 8.0
+# Releases whose likelihood differs by less than this factor are tied.
+_TIE = 2.0
+# Below this confidence, the release is only the nearest.
+_SURE = 0.7
 # At least so many more files must contradict the release in the descriptor before it is not believed.
 _AGAINST = 3
 
@@ -37,7 +47,8 @@ class Origin:
 
     `respelled` files differ only in line ends or encoding, and count as `same`, too. `mixture` are files that equal
     another release, by its name; `leftovers` are files that only older releases had, by the last that had them.
-    `confidence` is from 0 to 1; `telling` files distinguish the release from the `runner_up`.
+    `confidence` is from 0 to 1; `telling` files, or lines and runs of tokens where files do not suffice, distinguish the release
+    from the `runner_up`. `tied` are other releases that are as likely; `by_text` is whether lines and tokens decided.
     """
 
     name: str
@@ -53,6 +64,17 @@ class Origin:
     respelled: tuple[TreePath, ...]
     mixture: Mapping[str, tuple[TreePath, ...]]
     leftovers: Mapping[TreePath, str]
+    tied: tuple[str, ...] = ()
+    by_text: bool = False
+
+    @property
+    def words(self) -> str:
+        """Where it came from, in words that say how sure that is."""
+        if self.tied:
+            return f"from {', '.join((self.name, *self.tied[:-1]))} or {self.tied[-1]}: their texts do not tell"
+        if self.confidence < _SURE:
+            return f"not sure; {self.name} is the nearest"
+        return f"from {self.name}, {min(self.confidence, 0.99):.0%} likely"
 
     @property
     def edits(self) -> int:
@@ -61,13 +83,17 @@ class Origin:
 
 
 def find_origin(
-    mine: Mapping[TreePath, int], index: ReleaseIndex, plain_of: Callable[[TreePath], int], stated: str = ""
+    mine: Mapping[TreePath, int],
+    index: ReleaseIndex,
+    plain_of: Callable[[TreePath], int],
+    stated: str = "",
+    texts: FolderTexts | None = None,
 ) -> Origin | None:
     """Return the origin of a folder, None if there is no release to compare with.
 
     `mine` has the content of each file of the folder, as in the index; `plain_of` returns its plain content (0 if it
-    cannot be read) and is only called for files that equal no release. `said` is the release in the folder's
-    descriptor; it is used unless clearly more files match another one.
+    cannot be read) and is only called for files that equal no release. `stated` is the release in the folder's
+    descriptor; it is used unless clearly more files match another one. `texts` reads files where digests do not decide.
     """
     if not index.names:
         return None
@@ -83,6 +109,15 @@ def find_origin(
     for_best, for_rival = _votes(best, rival, equal)
     # A file that equals one release and not the other hardly ever does so by chance.
     confidence = (for_best + 0.1) / (for_best + for_rival + 0.2) if others else 1.0
+    tied: tuple[str, ...] = ()
+    by_text = False
+    sureness, telling = float(confidence * min(1.0, 2 * scores[best])), int(for_best + for_rival)
+    if texts is not None and others and not (for_best >= _ENOUGH and for_rival == 0):
+        judged = _judge(index, there, equal, texts, stated)
+        order, sureness, telling, tied = judged.order, judged.confidence, judged.telling, judged.tied
+        best, rival, *_ = order
+        by_text = True
+        others = order[1:]
     ranking = tuple(Rank(index.names[at], float(scores[at]), int(same_files[at])) for at in order)
 
     def paths(rows: np.ndarray) -> tuple[TreePath, ...]:
@@ -96,10 +131,10 @@ def find_origin(
     edited = tuple(path for path in paths(there & in_best & ~equal[:, best]) if path not in mixed)
     return Origin(
         index.names[best],
-        float(confidence * min(1.0, 2 * scores[best])),
+        sureness,
         float(scores[best]),
         index.names[rival] if others else "",
-        int(for_best + for_rival),
+        telling,
         ranking,
         paths(equal[:, best]),
         edited,
@@ -108,7 +143,40 @@ def find_origin(
         paths(equal[:, best] & ~alike[:, best]),
         mixture,
         leftovers,
+        tied,
+        by_text,
     )
+
+
+@dataclass(frozen=True, slots=True)
+class _Judged:
+    """What lines and tokens say: the releases, the likeliest first, and the names of those that are as likely as that."""
+
+    order: list[int]
+    confidence: float
+    telling: int
+    tied: tuple[str, ...]
+
+
+def _judge(index: ReleaseIndex, there: np.ndarray, equal: np.ndarray, texts: FolderTexts, stated: str) -> _Judged:
+    """Decide by the texts of all files that are not the same in every release."""
+    import numpy as np
+
+    differs = (index.plain != index.plain[:, :1]).any(axis=1)
+    # Files that tell most come first: those of the folder, then those that it lacks.
+    rows = np.flatnonzero(differs & there).tolist() + np.flatnonzero(differs & ~there).tolist()
+    paths = [index.paths[row] for row in rows]
+    evidence = weigh_texts(paths, index.names, texts)
+    prior = [_STATED if stated and same_release(name, stated) else 1.0 for name in index.names]
+    chances = evidence.probabilities(prior)
+    order = sorted(range(len(chances)), key=lambda at: (-chances[at], _newest_first(index.names[at])))
+    best = order[0]
+    least = evidence.likelihoods[best] - math.log(_TIE)
+    tied = [at for at in order[1:] if evidence.likelihoods[at] >= least]
+    is_stated = prior[best] > 1.0
+    confidence = chances[best] * min(1.0, 2 * evidence.fits[best])
+    names = () if is_stated else tuple(index.names[at] for at in tied)
+    return _Judged(order, confidence, evidence.telling, names)
 
 
 def _compare(

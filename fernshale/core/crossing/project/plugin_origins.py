@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.data_folder import home
@@ -16,6 +17,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import ProjectScan, plugin_manifest
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import START
+from fernshale.core.route.shelf import Shelf
 from fernshale.core.snapshot.manifest import Manifest, TreeEntry
 from fernshale.core.snapshot.store import Store
 from fernshale.core.survey.git_history import find_past
@@ -30,6 +32,7 @@ from fernshale.core.survey.release_index import (
 )
 from fernshale.core.survey.release_origin import Origin, find_origin
 from fernshale.core.survey.roles import role_of
+from fernshale.core.survey.text_evidence import FolderTexts, folder_texts
 
 _MAX_SNAPSHOTS = 60
 
@@ -97,7 +100,8 @@ def find_plugin_origin(
         if others:
             columns = {name: index.column(name) for name in index.names}
             whole = build_index({**columns, **{name: item.files for name, item in others.items()}})
-        origin = find_origin(_contents(mine), whole, _plain_of(scan, plugin), plugin.version)
+        texts = _texts(scan, plugin, others, token)
+        origin = find_origin(_contents(mine), whole, _plain_of(scan, plugin), plugin.version, texts)
         if origin is None:
             return PluginOrigin(plugin, None, "", "" if scan.shelf is None else "no release of it is on the shelf")
         other = others.get(origin.name)
@@ -108,13 +112,24 @@ def find_plugin_origin(
     return scan.manifest.derived(key, inspect)
 
 
+def _texts(
+    scan: ProjectScan, plugin: Plugin, others: Mapping[str, _Elsewhere], token: CancelToken
+) -> FolderTexts | None:
+    """How to read the folder's and the releases' files; None where a release is not a folder on this machine."""
+    if scan.shelf is None or others:
+        return None
+    return folder_texts(scan.project / plugin.folder, _places(scan.shelf, plugin, token), token)
+
+
+def _places(shelf: Shelf, plugin: Plugin, token: CancelToken) -> Mapping[str, Path]:
+    return {item.version: shelf.place(item, Work(token=token)) for item in shelf.releases_of(plugin.id)}
+
+
 def _index(scan: ProjectScan, plugin: Plugin, token: CancelToken) -> ReleaseIndex:
     shelf = scan.shelf
     if shelf is None:
         return build_index({})
-    return shelf_index(
-        {item.version: shelf.place(item, Work(token=token)) for item in shelf.releases_of(plugin.id)}, token
-    )
+    return shelf_index(_places(shelf, plugin, token), token)
 
 
 @dataclass(frozen=True, slots=True)
@@ -204,7 +219,7 @@ def _with_content(scan: ProjectScan, plugin: Plugin, mine: Manifest, origin: Ori
 def _note(plugin: Plugin, origin: Origin, source: str) -> str:
     if plugin.version and not same_release(origin.name, plugin.version):
         known = any(same_release(item.name, plugin.version) for item in origin.ranking)
-        if known:
+        if known and not origin.tied:
             return f"it names {plugin.version}, but its files are those of {origin.name}"
         return f"it names {plugin.version}, which is not available; {origin.name} is the nearest"
     return "" if source == "shelf" else f"compared with the {source}, since no shelf has {origin.name}"

@@ -44,6 +44,7 @@ def _origin_json(item: PluginOrigin) -> dict[str, object]:
         "score": round(origin.score, 3),
         "sure": round(origin.confidence, 3),
         "runner_up": origin.runner_up,
+        "tied": list(origin.tied),
         "source": item.source,
         "note": item.note,
     }
