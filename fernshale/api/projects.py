@@ -11,6 +11,7 @@ from fernshale.core.crossing.project.scan import scan_crossing, scan_project
 from fernshale.core.crossing.record.git_commits import find_work_tree
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.read import find_profile, read_profile
+from fernshale.core.route.shelf_adding import add_releases, find_releases
 from fernshale.core.route.shelf_server import ShelfServer
 from fernshale.core.route.shelf_sources import read_shelf
 from fernshale.core.snapshot.working_copy import duplicate_tree
@@ -19,11 +20,13 @@ from fernshale.core.survey.roles import role_of
 
 __all__ = [
     "ShelfServer",
+    "add_releases",
     "check_profile",
     "draft_text",
     "duplicate_tree",
     "file_states",
     "find_profile",
+    "find_releases",
     "find_work_tree",
     "give_role",
     "is_own_rule",

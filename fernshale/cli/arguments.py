@@ -222,13 +222,28 @@ def _crossing_commands(commands: _Commands) -> None:
 
 
 def _shelf_commands(commands: _Commands) -> None:
-    text = "show a shelf, or serve one to others"
+    text = "show a shelf, add releases to it, or serve it to others"
     group = commands.parsers.add_parser("shelf", help=text, description=text.capitalize() + ".", epilog=_CODES)
     actions = group.add_subparsers(metavar="ACTION", required=True)
     show = actions.add_parser("show", help="list the releases on a shelf, and anything odd about it", epilog=_CODES)
     show.add_argument("shelf", metavar="SHELF", nargs="+")
     show.add_argument("--json", action="store_true", help="print data instead of text")
     show.set_defaults(handler=("shelf", "show"))
+    add = actions.add_parser(
+        "add", help="put releases on a shelf that is a folder, which is made if need be", epilog=_CODES
+    )
+    add.add_argument("shelf", metavar="SHELF")
+    add.add_argument(
+        "sources", metavar="SOURCE", nargs="+", help="a folder, an archive, a folder of them, a git repository"
+    )
+    add.add_argument("--profile", metavar="FILE", help="the profile that recognises plugins and the engine")
+    add.add_argument("--in-place", action="store_true", help="name folders where they lie; nothing is copied")
+    add.add_argument("--engine", action="store_true", help="they are releases of the engine")
+    add.add_argument("--id", metavar="ID", help="their name, where it is not recognised")
+    add.add_argument("--version", metavar="VERSION", help="the version of a single release")
+    add.add_argument("--dry-run", action="store_true", help="only show what is recognised")
+    add.add_argument("--json", action="store_true", help="print data instead of text")
+    add.set_defaults(handler=("shelf", "add"))
     serve = actions.add_parser("serve", help="serve a shelf over HTTP until interrupted", epilog=_CODES)
     serve.add_argument("folder", metavar="FOLDER")
     serve.add_argument("--host", metavar="NAME", default="127.0.0.1")

@@ -190,6 +190,15 @@ class PluginShape:
 
 
 @dataclass(frozen=True, slots=True)
+class EngineShape:
+    """How a folder is recognised as a release of the engine: by a file in it, and where that has the version."""
+
+    __pydantic_config__: ClassVar = STRICT
+    descriptor: str
+    version: Reach
+
+
+@dataclass(frozen=True, slots=True)
 class RoleRule:
     """Files of one role; the first rule that matches applies.
 
@@ -498,6 +507,7 @@ class Profile:
     recognise: Recognise
     site: tuple[Site, ...]
     installed: tuple[str, ...] = ()
+    engine: EngineShape | None = None
     plugins: PluginShape = PluginShape()
     workspace: Workspace | None = None
     standard: tuple[Standard, ...] = ()
@@ -527,4 +537,5 @@ class Profile:
         groups = (self.site, self.standard, self.release_value, shape.switch)
         found += [item.at for group in groups for item in group]
         found += [workspace.name, workspace.release, workspace.pin] if workspace is not None else []
+        found += [self.engine.version] if self.engine is not None else []
         return tuple(reach for reach in found if reach is not None)

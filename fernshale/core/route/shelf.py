@@ -78,7 +78,8 @@ class Need:
 class EngineRelease:
     """A release of an engine, in a `folder` of the shelf or in an `archive` (then `folder` is a folder inside the archive).
 
-    `values` belong to this release and move with it in a project, such as the number of its data format, by name.
+    `place` is a folder outside of the shelf, which a person has to allow. `values` belong to this release and move with
+    it in a project, such as the number of its data format, by name.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -87,6 +88,7 @@ class EngineRelease:
     folder: str = ""
     archive: str = ""
     checksum: str = ""
+    place: str = ""
     stage: ReleaseStage = "stable"
     notes: str = ""
     rules: tuple[str, ...] = ()
@@ -98,7 +100,7 @@ class EngineRelease:
 
 @dataclass(frozen=True, slots=True)
 class PluginRelease:
-    """A vendor's release of a plugin.
+    """A vendor's release of a plugin; `place` as for an engine.
 
     `accepts` is the range of engine releases it declares, empty if unknown; `said_to_work` is the range reported by
     others. All plugins of one `set` have the same version in a project.
@@ -110,6 +112,7 @@ class PluginRelease:
     folder: str = ""
     archive: str = ""
     checksum: str = ""
+    place: str = ""
     accepts: str = ""
     said_to_work: str = ""
     stage: ReleaseStage = "stable"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import MISSING, dataclass, field, fields, is_dataclass, replace
 from graphlib import CycleError, TopologicalSorter
 from pathlib import Path, PurePosixPath
@@ -49,7 +49,8 @@ def parse_shelf_file(text: str, path: Path) -> ShelfFile:
 
 def paths_of(item: ShelfRelease) -> Iterator[str]:
     """Everything a release names on its shelf: its folder or archive first, then single files."""
-    yield item.archive or item.folder
+    if not item.place:
+        yield item.archive or item.folder
     yield from files_of(item)
 
 
@@ -85,8 +86,18 @@ def write_shelf_file(file: ShelfFile) -> str:
     if file.files:
         blocks.append("\n".join(["[files]", *(f"{_toml(path)} = {_toml(sum)}" for path, sum in file.files.items())]))
     for name in ("engine", "plugin", "succession"):
-        blocks += ["\n".join([f"[[{name}]]", *_toml_lines(item)]) for item in getattr(file, name)]
+        blocks += [_block(name, item) for item in getattr(file, name)]
     return "\n\n".join(blocks) + "\n"
+
+
+def write_releases(items: Sequence[ShelfRelease]) -> str:
+    """The part of a shelf file for some releases, to be added to one."""
+    blocks = (_block("engine" if isinstance(item, EngineRelease) else "plugin", item) for item in items)
+    return "\n\n".join(blocks) + "\n"
+
+
+def _block(table: str, item: Any) -> str:
+    return "\n".join([f"[[{table}]]", *_toml_lines(item)])
 
 
 def _toml_lines(item: Any) -> list[str]:
@@ -138,8 +149,10 @@ def _faults(file: ShelfFile) -> Iterator[tuple[str, int, str]]:
 
 
 def _release_faults(item: ShelfRelease) -> Iterator[str]:
-    if not item.folder and not item.archive:
-        yield "either a folder or an archive must be given"
+    if not (item.folder or item.archive or item.place):
+        yield "a folder, an archive or a place must be given"
+    if item.place and (item.folder or item.archive or not item.place.startswith("/")):
+        yield "a place is the whole path of a folder, and goes without folder and archive"
     for path in (*paths_of(item), item.folder):
         if path and not is_inside(path):
             yield f"{path} lies outside the shelf"

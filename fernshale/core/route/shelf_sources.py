@@ -24,6 +24,7 @@ from fernshale.core.route.download import PATIENCE, Patience, ShelfError, fetch,
 from fernshale.core.route.shelf import EngineRelease, PluginRelease, Shelf, ShelfRelease, ShelfSource
 from fernshale.core.route.shelf_addresses import clean_address, is_server
 from fernshale.core.route.shelf_file import NAME, ShelfFile, files_of, oddities, parse_shelf_file, paths_of
+from fernshale.core.route.shelf_places import is_allowed
 from fernshale.core.route.unpack import unpack
 
 _FRESH_S = 60.0
@@ -46,7 +47,9 @@ class FolderSource:
         return target
 
     def place(self, item: ShelfRelease, work: Work) -> Path:
-        """Raises ShelfError for a checksum that differs, BadArchive, Cancelled."""
+        """Raises ShelfError for a checksum that differs or a place nobody allowed, BadArchive, Cancelled."""
+        if item.place:
+            return self._outside(item)
         if not item.archive:
             return _within(self.folder, item.folder)
         archive = self.file(item.archive)
@@ -56,6 +59,17 @@ class FolderSource:
                 "The archive was changed or damaged; put the right one there.",
             )
         return _unpacked(_cache_of(self.address), archive, item.folder, work)
+
+    def _outside(self, item: ShelfRelease) -> Path:
+        place = Path(item.place)
+        if not is_allowed(self.folder, item.place):
+            raise ShelfError(
+                f"{item.id} {item.version} lies outside the shelf {self.address}, in {place}, and nobody has allowed that",
+                "Allow it with `fernshale shelf add SHELF PLACE --in-place`, if you know the place.",
+            )
+        if not place.is_dir():
+            raise ShelfError(f"{item.id} {item.version}: {place} is not there any more")
+        return place
 
 
 @dataclass(frozen=True, slots=True)
