@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from fernshale.core.crossing.project.plugin_origins import file_states, local_json
 from fernshale.core.crossing.project.plugin_plan import plugin_key
-from fernshale.core.crossing.project.preconditions import missing_tools, probe_project, targets_on
+from fernshale.core.crossing.project.preconditions import missing_tools, probe_project
 from fernshale.core.crossing.project.profile_drafts import check_profile, draft_text, keep_draft
 from fernshale.core.crossing.project.role_of_place import give_role, role_at
 from fernshale.core.crossing.project.scan import scan_crossing, scan_project
+from fernshale.core.crossing.project.shelf_overview import shelf_overview, shelf_to_fill, suggested_shelf
 from fernshale.core.crossing.record.git_commits import find_work_tree
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.read import find_profile, read_profile
@@ -41,6 +42,8 @@ __all__ = [
     "role_of",
     "scan_crossing",
     "scan_project",
-    "targets_on",
+    "shelf_overview",
+    "shelf_to_fill",
+    "suggested_shelf",
     "trust",
 ]

@@ -162,6 +162,12 @@ def _style(c: Theme) -> str:
     QFrame#cardhead {{ background: {c.head}; border: none; border-bottom: 1px solid {c.edge}; }}
     QFrame#decision {{ background: {c.alarm_soft}; border: 1px solid {c.alarm}; }}
     QFrame#decided {{ background: {c.card}; border: 1px solid {c.edge}; }}
+    QFrame#band {{ background: {c.band}; border: none; border-bottom: 1px solid {c.edge}; }}
+    QFrame#question {{ background: {c.mine_soft}; border: 1px solid {c.mine}; }}
+    QFrame#open {{ background: {c.card}; border: 1px solid {c.alarm}; }}
+    QListWidget#chips {{ background: transparent; border: none; }}
+    QListWidget#chips::item {{ background: {c.head}; border: 1px solid {c.edge}; border-radius: 12px; padding: 0 8px; }}
+    QListWidget#chips::item:selected {{ background: {c.mine_soft}; border: 1px solid {c.mine}; color: {c.text}; }}
     QFrame#side {{ background: {c.card}; border: none; border-left: 1px solid {c.edge}; }}
     QFrame#foot {{ background: {c.card}; border: none; border-top: 1px solid {c.edge}; }}
     QLabel#heading {{ font-weight: bold; }}

@@ -30,10 +30,11 @@ from PySide6.QtWidgets import (
 
 from fernshale.api.actions import RunBuild, RunGame, SwitchCodeOn
 from fernshale.api.crossings import Crossing, find_crossing
-from fernshale.api.projects import read_profile, trust
+from fernshale.api.projects import find_profile, read_profile, trust
 from fernshale.api.snapshots import Store, default_store
 from fernshale.app.dialogs.action_list import ActionList, MenuCommand
 from fernshale.app.dialogs.begin import BeginDialog
+from fernshale.app.dialogs.describe import DescribeDialog
 from fernshale.app.dialogs.import_content import ImportDialog, choose_content
 from fernshale.app.dialogs.questions import ask_trust, choose_editor, show_error
 from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
@@ -61,6 +62,7 @@ from fernshale.core.crossing.record.database import LogEntry
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
 from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.profile.read import NoProfileFits
 from fernshale.sample import SAMPLES, unpack
 
 _PAGES: tuple[type[Page], ...] = (SurveyPage, RoutePage, PluginsPage, EnginePage, BuildPage, LinksPage, TrialPage)
@@ -245,11 +247,32 @@ class MainWindow(QMainWindow):
         if crossing is not None:
             self._resume(crossing)
             return
-        dialog = BeginDialog(self, project, self._profiles)
+        described = self._described(project)
+        dialog = BeginDialog(self, project, self._profiles, described)
         if dialog.exec() == BeginDialog.DialogCode.Accepted:
             self.session.begin(
                 project, dialog.profile, dialog.shelves, dialog.target, dialog.members, dialog.copy_folder
             )
+
+    def _described(self, project: Path) -> Path | None:
+        """The profile of a project that no profile fits, once a person has described it; None if one fits, or nobody did."""
+        try:
+            find_profile(project, self._profiles)
+        except NoProfileFits:
+            dialog = DescribeDialog(self, project)
+            dialog.exec()
+            return dialog.profile
+        except FernshaleError:
+            return None  # the next dialog says what is wrong
+        return None
+
+    def _describe(self) -> None:
+        """Describe the project of the crossing again."""
+        overview = self.session.overview
+        if overview is not None:
+            dialog = DescribeDialog(self, overview.setup.project)
+            if dialog.exec() == DescribeDialog.DialogCode.Accepted:
+                self.session.refresh()
 
     def begin(self, project: Path, profile: Path, shelves: Sequence[str | Path], target: str) -> None:
         """Begin without asking."""
@@ -464,6 +487,7 @@ class MainWindow(QMainWindow):
                 MenuCommand(f"Go to {stage.value}", "Stages", f"Alt+{number}", partial(self.show_stage, stage))
             )
         actions += [
+            MenuCommand("Describe this project", "Crossing", "", self._describe),
             MenuCommand("Build", "Build", "F5", self._build),
             MenuCommand("Build and fix automatically", "Build", "", self.session.build_and_fix),
             MenuCommand("Run the game", "Trial", "", lambda: self.session.carry_out(RunGame(), "running the game")),

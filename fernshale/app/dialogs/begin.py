@@ -17,22 +17,25 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fernshale.api.projects import probe_project, targets_on
+from fernshale.api.projects import probe_project, shelf_overview, shelf_to_fill, suggested_shelf
+from fernshale.app.dialogs.add_releases import AddReleasesDialog
+from fernshale.app.dialogs.describe import DescribeDialog
 from fernshale.app.dialogs.questions import WorkingDialog
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.project.preconditions import ProjectProbe
+from fernshale.core.crossing.project.shelf_overview import ShelfOverview
 from fernshale.core.profile.model import Profile
 
 
 class BeginDialog(WorkingDialog):
     """From which project, by which shelf, to which release."""
 
-    def __init__(self, parent: QWidget, project: Path, profiles: tuple[Path, ...]) -> None:
+    def __init__(self, parent: QWidget, project: Path, profiles: tuple[Path, ...], profile: Path | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Begin a crossing")
-        self.resize(560, 300)
+        self.resize(640, 380)
         self._profiles = profiles
         self.project = project
         self.opening: ProjectProbe | None = None
@@ -43,8 +46,13 @@ class BeginDialog(WorkingDialog):
         self._trouble = quiet_label(self, "")
         column.addWidget(self._message)
         column.addWidget(self._trouble)
+        ways = QHBoxLayout()
+        self._describe = button(self, "Describe this project…", self._describe_project, main=True)
         self._profile = button(self, "Name the engine profile…", self._choose_profile)
-        column.addWidget(self._profile)
+        ways.addWidget(self._describe)
+        ways.addWidget(self._profile)
+        ways.addStretch(1)
+        column.addLayout(ways)
         column.addWidget(
             quiet_label(self, "The shelf: the folder or server with the releases of the engine and its plugins.")
         )
@@ -54,7 +62,11 @@ class BeginDialog(WorkingDialog):
         self._shelf.editingFinished.connect(self._read_shelf)
         row.addWidget(self._shelf, 1)
         row.addWidget(button(self, "Choose…", self._choose_shelf))
+        self._add = button(self, "Add releases…", self._add_releases, hint="Point at folders, archives or repositories")
+        row.addWidget(self._add)
         column.addLayout(row)
+        self._stock = quiet_label(self, "")
+        column.addWidget(self._stock)
         column.addWidget(quiet_label(self, "The release to move to."))
         self._target = QComboBox(self)
         column.addWidget(self._target)
@@ -83,7 +95,7 @@ class BeginDialog(WorkingDialog):
         self._runner.succeeded.connect(self._on_targets)
         self._runner.failed.connect(self._on_no_targets)
         self._asked = ""
-        self._inspect(None)
+        self._inspect(profile)
 
     @property
     def members(self) -> list[str]:
@@ -123,7 +135,11 @@ class BeginDialog(WorkingDialog):
                 f"{printable(self.project.name)} is on {self.opening.profile.title} {self.opening.release}."
             )
             self._trouble.setText(f"profile: {self.opening.profile.path}")
-        self._profile.setVisible(self.opening is None)
+        for shown in (self._profile, self._describe):
+            shown.setVisible(self.opening is None)
+        self._add.setEnabled(self.opening is not None)
+        if self.opening is not None:
+            self._shelf.setText("; ".join(suggested_shelf(self.shelves, self.opening)))
         self._show_members()
         self._read_shelf()
 
@@ -141,7 +157,7 @@ class BeginDialog(WorkingDialog):
             )
         for shown in (self._members, self._members_words):
             shown.setVisible(bool(members))
-        self.resize(560, 500 if members else 330)
+        self.resize(640, 540 if members else 400)
 
     def _show_copy_folder(self, wanted: bool) -> None:
         self._copy_box.setVisible(wanted)
@@ -162,12 +178,13 @@ class BeginDialog(WorkingDialog):
 
     def _read_shelf(self) -> None:
         self._target.clear()
+        self._stock.setText("")
         self._begin.setEnabled(False)
         opening, shelves = self.opening, self.shelves
         if opening is None or not shelves:
             return
         # When another shelf has been read, its result leads back here.
-        if self._runner.start("", lambda work: targets_on(shelves, opening)):
+        if self._runner.start("", lambda work: shelf_overview(shelves, opening)):
             self._asked = self._shelf.text()
         self._trouble.setText("reading the shelf…")
 
@@ -175,8 +192,11 @@ class BeginDialog(WorkingDialog):
         if self._asked != self._shelf.text():
             self._read_shelf()  # another one was named meanwhile
             return
-        assert self.opening is not None and isinstance(targets, list)
-        self._target.addItems(targets)
+        assert self.opening is not None and isinstance(targets, ShelfOverview)
+        self._target.addItems(list(targets.targets))
+        lacking = "".join(f"\n◆ missing: {item}" for item in targets.lacking[:4])
+        more = f"\nand {len(targets.lacking) - 4} more" if len(targets.lacking) > 4 else ""
+        self._stock.setText(printable(f"It has {targets.words}.{lacking}{more}"))
         QSettings().setValue("shelf", self._asked)
         self._check_copy_folder()
 
@@ -190,6 +210,21 @@ class BeginDialog(WorkingDialog):
         folder = QFileDialog.getExistingDirectory(self, "The shelf", self._shelf.text() or str(self.project.parent))
         if folder:
             self._shelf.setText(folder)
+            self._read_shelf()
+
+    def _describe_project(self) -> None:
+        dialog = DescribeDialog(self, self.project)
+        if dialog.exec() == DescribeDialog.DialogCode.Accepted:
+            self._inspect(dialog.profile)
+
+    def _add_releases(self) -> None:
+        """Point at releases. They go onto the shelf that is named, if it is a folder, else onto one of this engine's own."""
+        if self.opening is None:
+            return
+        shelf = shelf_to_fill(self.shelves, self.opening)
+        dialog = AddReleasesDialog(self, shelf, self.opening.profile)
+        if dialog.exec() == AddReleasesDialog.DialogCode.Accepted and dialog.added:
+            self._shelf.setText(str(shelf))
             self._read_shelf()
 
     def _choose_profile(self) -> None:

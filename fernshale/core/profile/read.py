@@ -37,6 +37,10 @@ def read_profile(path: Path) -> Profile:
     return replace(profile, path=path.resolve(), digest=blake3.blake3(data).hexdigest())
 
 
+class NoProfileFits(ProjectError):
+    """No known profile describes the project; it can be described in the window."""
+
+
 def find_profile(project: Path, folders: Iterable[Path]) -> Profile:
     """Return the one profile in `folders` whose `recognise` globs match `project`.
 
@@ -48,10 +52,10 @@ def find_profile(project: Path, folders: Iterable[Path]) -> Profile:
     fitting = [profile for profile in known if fits(profile, project)]
     if not fitting:
         names = ", ".join(sorted({profile.title for profile in known})) or "none"
-        raise ProjectError(
+        raise NoProfileFits(
             f"no engine profile fits {project}; profiles known: {names}",
-            "Draft one with `fernshale profile draft PROJECT --out FILE`, name one with --profile FILE,"
-            " or open the folder that holds the project's descriptor.",
+            "Describe the project in the window, draft a profile with `fernshale profile draft PROJECT --out FILE`, name one"
+            " with --profile FILE, or open the folder that holds the project's descriptor.",
         )
     if len({profile.id for profile in fitting}) > 1:
         raise ProjectError(

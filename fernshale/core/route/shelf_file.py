@@ -109,7 +109,8 @@ def _values(item: Any) -> dict[str, Any]:
     shown = {}
     for spec in fields(item):
         value = getattr(item, spec.name)
-        if spec.default is MISSING or value != spec.default:
+        default = spec.default if spec.default_factory is MISSING else spec.default_factory()
+        if default is MISSING or value != default:
             shown[spec.name] = value
     return shown
 

@@ -15,6 +15,7 @@ from fernshale.core.profile.model import ProfileCommand, Reach, Role
 ValueMeaning = Literal["release", "range", "belongs", "plugin id", "plugin version", "plugin accepts", "mine"]
 # What a folder can be: a role of its files, or the parent of plugin folders.
 FolderMeaning = Literal["plugins"] | Role
+ProjectCommand = Literal["build", "run"]
 CommandName = Literal["build", "run", "regenerate", "rebuild"]
 
 

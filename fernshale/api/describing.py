@@ -1,0 +1,58 @@
+"""Describing a project that no profile fits."""
+
+from __future__ import annotations
+
+from fernshale.core.crossing.project.describing import (
+    CommandTrial,
+    KeptDescription,
+    keep_answers,
+    read_answers,
+    save_profile,
+    try_command,
+)
+from fernshale.core.profile.authoring.answers import Answers, FolderMeaning, ProjectCommand, ValueMeaning
+from fernshale.core.profile.authoring.description import (
+    Description,
+    Line,
+    Mark,
+    Pointed,
+    Question,
+    Section,
+    answer,
+    describe,
+    marks_of,
+    point_at,
+    role_counts,
+    say,
+    telling_files,
+)
+from fernshale.core.profile.authoring.draft_commands import as_words
+from fernshale.core.profile.authoring.project_facts import read_facts
+
+__all__ = [
+    "Answers",
+    "CommandTrial",
+    "Description",
+    "FolderMeaning",
+    "KeptDescription",
+    "Line",
+    "Mark",
+    "Pointed",
+    "ProjectCommand",
+    "Question",
+    "Section",
+    "ValueMeaning",
+    "answer",
+    "as_words",
+    "describe",
+    "keep_answers",
+    "marks_of",
+    "point_at",
+    "read_answers",
+    "read_facts",
+    "role_counts",
+    "save_profile",
+    "say",
+    "telling_files",
+    "try_command",
+]

@@ -1,0 +1,504 @@
+"""Describe this project: its own files on the left, what Fernshale makes of them on the right.
+
+A click on a value asks what it is, and every answer shows at once what it finds elsewhere. Nothing is written into the project.
+"""
+
+from __future__ import annotations
+
+import shlex
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QScrollArea,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fernshale.api.describing import (
+    Answers,
+    CommandTrial,
+    Description,
+    FolderMeaning,
+    KeptDescription,
+    Line,
+    Pointed,
+    ProjectCommand,
+    Question,
+    Section,
+    ValueMeaning,
+    answer,
+    as_words,
+    describe,
+    keep_answers,
+    marks_of,
+    point_at,
+    read_answers,
+    read_facts,
+    role_counts,
+    save_profile,
+    say,
+    telling_files,
+    try_command,
+)
+from fernshale.app.dialogs.describe_cards import AnswerCard, SectionCard
+from fernshale.app.dialogs.questions import WorkingDialog, show_error
+from fernshale.app.theme import Tone, code_font, text_font, theme
+from fernshale.app.widgets.basics import button, quiet_label
+from fernshale.app.widgets.charts import Bar, BarChart
+from fernshale.app.widgets.file_chips import FileChips
+from fernshale.app.widgets.marked_lines import LineMark, MarkedLine, MarkedLines
+from fernshale.app.widgets.text_document import AnnotatedText
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.treepath import TreePath, printable
+from fernshale.core.base.work import Work
+from fernshale.core.profile.model import ProfileCommand
+
+_TONES: dict[str, Tone] = {"release": "mine", "range": "incoming", "plugin": "base", "belongs": "mine", "asked": "base"}
+_MAX_LINES = 4000
+
+
+class DescribeDialog(WorkingDialog):
+    """Describes a project; `profile` is the file that was written, None while it was not."""
+
+    def __init__(self, parent: QWidget | None, project: Path, engine: Path | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Describe {printable(project.name)}")
+        self.resize(1240, 770)
+        self.setMinimumSize(900, 560)
+        self.profile: Path | None = None
+        self._project, self._engine = project.resolve(), engine
+        self._description: Description | None = None
+        self._file: TreePath | None = None
+        self._card: AnswerCard | None = None
+        self._trial: CommandTrial | None = None
+        self._then: Callable[[object], None] = lambda _result: None
+        self._build()
+        self._runner.succeeded.connect(lambda result: self._then(result))
+        self._runner.failed.connect(self._on_trouble)
+        self._runner.cancelled.connect(self._on_cancelled)
+        for keys, act in (("Ctrl+Return", self._save), ("N", self._next_question)):
+            QShortcut(QKeySequence(keys), self).activated.connect(act)
+        self._work("Reading the project…", self._first_look, self._show)
+
+    # -- making
+
+    def _build(self) -> None:
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(0)
+        head = QFrame(self)
+        head.setObjectName("band")
+        across = QHBoxLayout(head)
+        across.setContentsMargins(18, 12, 18, 12)
+        title = QLabel("Describe this project", head)
+        title.setFont(text_font(17, bold=True))
+        across.addWidget(title)
+        across.addWidget(quiet_label(head, f"{printable(self._project.name)} · nothing is written into it"), 1)
+        self._state = QLabel("", head)
+        self._state.setFont(text_font(14, bold=True))
+        across.addWidget(self._state)
+        outer.addWidget(head)
+        self._split = QSplitter(Qt.Orientation.Horizontal, self)
+        self._split.addWidget(self._left())
+        self._split.addWidget(self._right())
+        self._split.setSizes([600, 640])
+        outer.addWidget(self._split, 1)
+        foot = QFrame(self)
+        foot.setObjectName("foot")
+        row = QHBoxLayout(foot)
+        row.setContentsMargins(14, 8, 14, 8)
+        self._message = quiet_label(foot, "Click any value to say what it is · N shows the next question")
+        row.addWidget(self._message, 1)
+        self._later = button(foot, "Later", self._keep_and_close, hint="Keeps what you said; nothing else is written")
+        self._export = button(foot, "Export…", self._save_elsewhere, hint="Write the profile into a folder of your own")
+        self._next = button(foot, "Use this description", self._save, main=True)
+        for made in (self._later, self._export, self._next):
+            row.addWidget(made)
+        outer.addWidget(foot)
+
+    def _left(self) -> QWidget:
+        left = QFrame(self)
+        left.setObjectName("card")
+        column = QVBoxLayout(left)
+        column.setContentsMargins(1, 4, 1, 1)
+        column.setSpacing(2)
+        self._chips = FileChips(left, "Files of the project")
+        self._chips.chosen.connect(self._choose)
+        column.addWidget(self._chips)
+        self._text = AnnotatedText(left, "The file", has_words=False)
+        column.addWidget(self._text, 1)
+        return left
+
+    def _right(self) -> QWidget:
+        right = QWidget(self)
+        column = QVBoxLayout(right)
+        column.setContentsMargins(14, 12, 6, 8)
+        self._finding = QLabel("", right)
+        self._finding.setFont(text_font(17))
+        self._finding.setWordWrap(True)
+        column.addWidget(self._finding)
+        self._scroll = QScrollArea(right)
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        column.addWidget(self._scroll, 1)
+        return right
+
+    # -- work in the background
+
+    def _work(self, words: str, task: Callable[[Work], object], then: Callable[[object], None]) -> None:
+        if self._runner.is_busy:
+            return
+        self._then = then
+        self._message.setText(words)
+        self._runner.start("", task)
+
+    def _first_look(self, work: Work) -> object:
+        return describe(read_facts(self._project, work), read_answers(self._project).answers)
+
+    def _on_trouble(self, error: object) -> None:
+        self._message.setText("")
+        show_error(self, error)
+        if self._description is None:
+            self.reject()
+
+    def _on_cancelled(self) -> None:
+        self._message.setText("Cancelled.")
+
+    def _again(self, change: Callable[[Description], Description]) -> None:
+        """Describe the project again after an answer."""
+        before = self._description
+        if before is not None:
+            self._close_card()
+            self._work("…", lambda _work: change(before), self._show)
+
+    def _say(self, change: Callable[[Answers], Answers]) -> None:
+        self._again(lambda now: describe(now.facts, change(now.answers)))
+
+    # -- showing
+
+    def _show(self, result: object) -> None:
+        assert isinstance(result, Description)
+        self._description = result
+        questions = len(result.questions)
+        self._finding.setText(printable(result.headline))
+        self._state.setText(f"◆ {questions} to say" if questions else "● nothing left to ask")
+        self._state.setStyleSheet(f"color: {theme().alarm if questions else theme().mine}")
+        self._message.setText(result.trouble or "Click any value to say what it is · N shows the next question")
+        self._next.setEnabled(result.draft is not None)
+        self._export.setEnabled(result.draft is not None)
+        files = telling_files(result)[:9]
+        if self._file is None or self._file not in result.facts.texts:
+            self._file = files[0] if files else next(iter(result.facts.texts), None)
+        shown = dict.fromkeys((*files, *([self._file] if self._file is not None else ())))
+        chips = tuple((file, printable(file)) for file in shown)
+        self._chips.set_chips((*chips, ("", "Another file…"), ("/", "Folders…")), self._file or "")
+        self._show_file()
+        self._show_sections()
+
+    def _show_sections(self) -> None:
+        assert self._description is not None
+        inside = QWidget(self)
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 4, 8, 8)
+        column.setSpacing(8)
+        for section in self._description.sections:
+            card = SectionCard(inside, section)
+            card.opened.connect(self._open_line)
+            card.struck.connect(lambda key: self._say(lambda answers: answers.without(key)))
+            if section.topic == "roles":
+                card.add(self._role_bar(inside))
+            if section.topic in ("build", "run"):
+                card.add(self._command_buttons(inside, section))
+            column.addWidget(card)
+        column.addStretch(1)
+        self._scroll.setWidget(inside)
+        inside.setAutoFillBackground(False)
+
+    def _role_bar(self, parent: QWidget) -> QWidget:
+        assert self._description is not None
+        tones: dict[str, Tone] = {"own": "mine", "plugin": "incoming", "asset": "base"}
+        parts = tuple(
+            (tones.get(role, "quiet"), amount, f"{role} {amount}") for role, amount in role_counts(self._description)
+        )
+        chart = BarChart(parent, "Files by role", 0)
+        chart.set_bars((Bar("", parts, ""),))
+        return chart
+
+    def _command_buttons(self, parent: QWidget, section: Section) -> QWidget:
+        assert self._description is not None
+        name: ProjectCommand = "build" if section.topic == "build" else "run"
+        box = QWidget(parent)
+        column = QVBoxLayout(box)
+        column.setContentsMargins(0, 4, 0, 0)
+        command = self._description.command(name)
+        is_said = name in self._description.answers.commands
+        row = QHBoxLayout()
+        if command is not None:
+            row.addWidget(button(box, "Agree and try", lambda: self._try(name, command), main=not is_said))
+        if command is not None and not is_said:
+            row.addWidget(button(box, "It is right", lambda: self._set_command(name, command)))
+        row.addWidget(button(box, "Another command…", lambda: self._type_command(name)))
+        if not (is_said and command is None):
+            words = "It is not built" if name == "build" else "It is not run"
+            row.addWidget(button(box, words, lambda: self._set_command(name, None)))
+        row.addStretch(1)
+        if command is not None:
+            hint = "“Agree and try” runs this very command once, in a copy of the project that is removed afterwards."
+            column.addWidget(quiet_label(box, hint))
+        column.addLayout(row)
+        if self._trial is not None and name == "build":
+            column.addWidget(self._trial_view(box, self._trial))
+        return box
+
+    def _trial_view(self, parent: QWidget, trial: CommandTrial) -> QWidget:
+        box = QWidget(parent)
+        column = QVBoxLayout(box)
+        column.setContentsMargins(0, 4, 0, 0)
+        words = QLabel(printable(trial.words), box)
+        words.setWordWrap(True)
+        column.addWidget(words)
+        output = QPlainTextEdit("\n".join(printable(line) for line in trial.lines[-40:]), box)
+        output.setReadOnly(True)
+        output.setFont(code_font(11))
+        output.setFixedHeight(130)
+        output.setAccessibleName("What the command printed")
+        column.addWidget(output)
+        return box
+
+    def _show_file(self, question: tuple[int, AnswerCard] | None = None) -> None:
+        """The file with its marks, and a card below one of its lines."""
+        description, path = self._description, self._file
+        if description is None or path is None:
+            self._text.show_parts([])
+            return
+        lines = _marked(description, path)
+        if question is None:
+            self._text.show_parts([self._block(lines)])
+            return
+        line, card = question
+        above, below = lines[:line], lines[line:]
+        self._text.show_parts([self._block(above), card, *([self._block(below)] if below else [])])
+        self._text.show_part(card)
+        card.setFocus()
+
+    def _block(self, lines: tuple[MarkedLine, ...]) -> MarkedLines:
+        block = MarkedLines(self, lines)
+        block.pointed.connect(self._point)
+        return block
+
+    # -- answers
+
+    def _choose(self, key: str) -> None:
+        if key == "":
+            name, _ = QFileDialog.getOpenFileName(self, "A file of the project", str(self._project))
+            path = Path(name)
+            inside = path.relative_to(self._project).as_posix() if name and path.is_relative_to(self._project) else ""
+            if self._description is not None and inside in self._description.facts.texts:
+                self._file = TreePath(inside)
+            elif name:
+                self._message.setText("That file is not in the project, is no text, or names no releases.")
+        elif key == "/":
+            self._ask_about_folders()
+            return
+        else:
+            self._file = TreePath(key)
+        if self._description is not None:
+            self._show(self._description)
+
+    def _point(self, number: int, column: int) -> None:
+        if self._description is None or self._file is None:
+            return
+        text = self._description.facts.texts[self._file]
+        offset = sum(len(line) + 1 for line in text.split("\n")[: number - 1]) + column
+        pointed = point_at(self._description, self._file, offset)
+        if pointed is None:
+            self._close_card()
+            return
+        where = (pointed.file, pointed.reach)
+        question = next((item for item in self._description.questions if (item.file, item.reach) == where), None)
+        if question is not None:
+            self._ask(question, pointed.line)
+        else:
+            self._ask_value(pointed)
+
+    def _ask_value(self, pointed: Pointed) -> None:
+        """Ask what a value is."""
+        value = pointed.value.text
+        title = f"{value} is {pointed.now}. Is it something else?" if pointed.now else f"{value}: what is it?"
+        options = [(words, hint, self._saying(pointed, meaning)) for meaning, words, hint in pointed.meanings]
+        self._open_card(pointed.line, AnswerCard(self, title, options, _notes(pointed)))
+
+    def _saying(self, pointed: Pointed, meaning: ValueMeaning) -> Callable[[], None]:
+        return lambda: self._again(lambda now: say(now, pointed, meaning))
+
+    def _ask(self, question: Question, line: int) -> None:
+        options = [(words, hint, self._answering(question, choice)) for choice, words, hint in question.options]
+        self._open_card(line, AnswerCard(self, question.text, options, ()))
+
+    def _answering(self, question: Question, choice: str) -> Callable[[], None]:
+        return lambda: self._again(lambda now: answer(now, question, choice))
+
+    def _open_card(self, line: int, card: AnswerCard) -> None:
+        self._card = card
+        card.closed.connect(self._close_card)
+        self._show_file((line, card))
+
+    def _close_card(self) -> None:
+        if self._card is not None:
+            self._card = None
+            self._show_file()
+
+    def _next_question(self) -> None:
+        """Show the next question where it stands."""
+        if self._description is None or not self._description.questions:
+            return
+        question = self._description.questions[0]
+        if question.file is not None and question.reach is not None:
+            self._file = question.file
+            self._show(self._description)
+            pointed = next(
+                (mark for mark in marks_of(self._description, question.file) if mark.key == question.key), None
+            )
+            text = self._description.facts.texts[question.file]
+            self._ask(question, text.count("\n", 0, pointed.start) + 1 if pointed is not None else 1)
+        elif question.options:
+            self._ask(question, 1)
+        else:
+            self._scroll.ensureVisible(0, 10_000)
+
+    def _open_line(self, line: object) -> None:
+        assert isinstance(line, Line)
+        if self._description is not None and line.file in self._description.facts.texts:
+            self._file = line.file
+            self._show(self._description)
+            self._show_line(line.line)
+
+    def _show_line(self, number: int) -> None:
+        blocks = self._text.findChildren(MarkedLines)
+        if blocks:
+            self._text.ensureVisible(
+                0, blocks[0].y() + number * blocks[0].height() // max(len(blocks[0].lines), 1), 0, 120
+            )
+
+    def _ask_about_folders(self) -> None:
+        """Say what a folder is."""
+        folder = QFileDialog.getExistingDirectory(self, "A folder of the project", str(self._project))
+        path = Path(folder)
+        if not folder or path == self._project or not path.is_relative_to(self._project):
+            return
+        inside = TreePath(path.relative_to(self._project).as_posix())
+        meanings: tuple[tuple[FolderMeaning, str, str], ...] = (
+            ("plugins", "Plugins live here", "each folder in it is one"),
+            ("own", "It is mine", "own code and scripts"),
+            ("generated", "It is made by a tool", "replaced when the tool runs"),
+            ("asset", "Assets", "data of the game"),
+            ("settings", "Settings", ""),
+            ("other", "Nothing of the game", "it is left alone"),
+        )
+
+        def saying(meaning: FolderMeaning) -> Callable[[], None]:
+            return lambda: self._say(lambda answers: answers.with_folder(inside, meaning))
+
+        options = [(words, hint, saying(meaning)) for meaning, words, hint in meanings]
+        self._open_card(0, AnswerCard(self, f"What is the folder {inside}?", options, ()))
+
+    # -- commands
+
+    def _set_command(self, name: ProjectCommand, command: ProfileCommand | None) -> None:
+        self._say(lambda answers: answers.with_command(name, command))
+
+    def _type_command(self, name: ProjectCommand) -> None:
+        known = self._description.command(name) if self._description is not None else None
+        words = "The command, as you type it in the project's folder. {engine} is the engine's folder, {build} one to build into."
+        typed, good = QInputDialog.getText(
+            self, f"The command to {name}", words, QLineEdit.EchoMode.Normal, as_words(known) if known else ""
+        )
+        if good and typed.strip():
+            try:
+                parts = tuple(shlex.split(typed))
+            except ValueError as error:
+                self._message.setText(f"The command cannot be read: {error}.")
+                return
+            self._set_command(name, ProfileCommand(parts))
+
+    def _try(self, name: ProjectCommand, command: ProfileCommand) -> None:
+        """Run a command once in a copy. The button names this very command, so a click on it is the consent."""
+        project, engine = self._project, self._engine
+
+        def then(result: object) -> None:
+            assert isinstance(result, CommandTrial)
+            self._trial = result
+            if self._description is not None:
+                self._show(describe(self._description.facts, self._description.answers.with_command(name, command)))
+
+        words = f"{as_words(command)} runs in a copy of the project…"
+        self._work(words, lambda work: try_command(project, command, engine, (), work), then)
+
+    # -- the end
+
+    def _save(self) -> None:
+        self._write(None)
+
+    def _save_elsewhere(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Folder for the profile", str(self._project.parent))
+        if folder:
+            self._write(Path(folder))
+
+    def _write(self, folder: Path | None) -> None:
+        if self._description is None or self._description.draft is None:
+            return
+        try:
+            self.profile = save_profile(self._description, folder)
+        except (FernshaleError, OSError) as error:
+            show_error(self, error)
+            return
+        self.accept()
+
+    def _keep_and_close(self) -> None:
+        if self._description is not None:
+            kept = read_answers(self._project)
+            keep_answers(self._project, KeptDescription(self._description.answers, kept.profile, kept.digest))
+        self.reject()
+
+
+def _marked(description: Description, path: TreePath) -> tuple[MarkedLine, ...]:
+    """The lines of a file with the marks in them."""
+    text = description.facts.texts[path]
+    marks = list(marks_of(description, path))
+    found = []
+    offset = 0
+    for number, line in enumerate(text.removesuffix("\n").split("\n")[:_MAX_LINES], 1):
+        end = offset + len(line)
+        inside = [mark for mark in marks if offset <= mark.start <= end]
+        shown = tuple(
+            LineMark(
+                mark.start - offset, min(mark.end, end) - offset, _TONES[mark.kind], mark.words, mark.kind == "asked"
+            )
+            for mark in inside
+        )
+        found.append(MarkedLine(number, printable(line.rstrip("\r")), shown))
+        offset = end + 1
+    return tuple(found)
+
+
+def _notes(pointed: Pointed) -> list[str]:
+    """What the same rule finds elsewhere, and where it finds nothing."""
+    notes = []
+    if pointed.elsewhere:
+        places = ", ".join(f"{file}:{line}" for file, line, _ in pointed.elsewhere[:4])
+        more = f" and {len(pointed.elsewhere) - 4} more" if len(pointed.elsewhere) > 4 else ""
+        notes.append(f"found as well in {places}{more}")
+    if pointed.lacking:
+        notes.append(f"not found in {', '.join(pointed.lacking[:4])}")
+    return notes

@@ -1,0 +1,160 @@
+"""Describing a project: its commands tried in a copy, the answers kept between sittings, the profile written.
+
+HOME/descriptions/KEY.json   the answers about one project, by a digest of its path, and the profile last written from them
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import sys
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from fernshale.core.base.data_folder import home
+from fernshale.core.base.disk import write_atomic, write_synced
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.quantities import count
+from fernshale.core.base.work import Work
+from fernshale.core.build.diagnostics import Diagnostic
+from fernshale.core.build.reading.log_reader import read_log
+from fernshale.core.process.command import run_command
+from fernshale.core.profile.authoring.answers import Answers
+from fernshale.core.profile.authoring.description import Description
+from fernshale.core.profile.authoring.draft_text import write_draft
+from fernshale.core.profile.model import DiagnosticPattern, ProfileCommand
+from fernshale.core.profile.read import SUFFIX, fill, read_profile
+from fernshale.core.snapshot.working_copy import duplicate_tree
+
+_TRIAL_S = 600.0
+_MAX_SHOWN = 400
+
+
+@dataclass(frozen=True, slots=True)
+class CommandTrial:
+    """A command that was tried in a copy of the project: its status, what was understood, and the last lines it printed."""
+
+    status: int
+    elapsed_s: float
+    diagnostics: tuple[Diagnostic, ...]
+    lines: tuple[str, ...]
+
+    @property
+    def errors(self) -> int:
+        return sum(item.count for item in self.diagnostics if item.severity == "error")
+
+    @property
+    def words(self) -> str:
+        """What came of it, in one sentence."""
+        files = {item.place.file for item in self.diagnostics if item.severity == "error" and item.place.file}
+        if self.errors:
+            return f"It was understood: {count(self.errors, 'error')} in {count(len(files), 'file')}."
+        if self.status == 0:
+            warnings = sum(item.count for item in self.diagnostics if item.severity == "warning")
+            return f"It succeeded, with {count(warnings, 'warning')}." if warnings else "It succeeded."
+        return f"It ended with status {self.status}, and no line of its output was understood as an error."
+
+
+def try_command(
+    project: Path, command: ProfileCommand, engine: Path | None, patterns: tuple[DiagnosticPattern, ...], work: Work
+) -> CommandTrial:
+    """Run a command in a copy of the project that is removed afterwards. A person has agreed to this very command.
+
+    Raises MisuseError when it needs the engine's folder and none is known, CommandError, OSError, Cancelled.
+    """
+    with tempfile.TemporaryDirectory(prefix="fernshale-try-") as scratch:
+        copy = Path(scratch) / project.name
+        duplicate_tree(project, copy, work)
+        places = {"project": str(copy), "jobs": str(os.cpu_count() or 1), "python": sys.executable, "release": ""}
+        for name in ("build", "out"):
+            (Path(scratch) / f"for-{name}").mkdir()
+            places[name] = str(Path(scratch) / f"for-{name}")
+        if engine is not None:
+            places["engine"] = str(engine)
+        try:
+            arguments = [fill(part, places) for part in command.run]
+            environment = {key: fill(value, places) for key, value in command.environment.items()}
+            folder = Path(fill(command.folder, places))
+        except MisuseError as error:
+            raise MisuseError("the command needs the engine's folder", "Add a release of the engine first.") from error
+        finished = run_command(arguments, folder, work, environment, _TRIAL_S)
+        diagnostics = read_log(finished.output, patterns)
+        lines = finished.text.replace(str(copy), "").splitlines()[-_MAX_SHOWN:]
+        return CommandTrial(finished.status, finished.elapsed_s, diagnostics, tuple(lines))
+
+
+@dataclass(frozen=True, slots=True)
+class KeptDescription:
+    """The answers about a project, and the profile that was last written from them with its digest."""
+
+    answers: Answers
+    profile: str = ""
+    digest: str = ""
+
+
+def read_answers(project: Path) -> KeptDescription:
+    """The answers of an earlier sitting; none where there was none, or its file is damaged."""
+    import pydantic
+
+    try:
+        data = _path_of(project).read_bytes()
+        kept: KeptDescription = _adapter().validate_json(data)
+        return kept
+    except (OSError, pydantic.ValidationError):
+        return KeptDescription(Answers())
+
+
+def keep_answers(project: Path, kept: KeptDescription) -> None:
+    path = _path_of(project)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write_atomic(path, _adapter().dump_json(kept, indent=1), 0o600)
+
+
+def save_profile(description: Description, folder: Path | None = None) -> Path:
+    """Write the profile for all projects of its engine, or into `folder`; returns its path.
+
+    A profile that was changed by hand, or is of another project, is never written over: the new one gets another name.
+    Raises MisuseError when nothing was found yet, OSError.
+    """
+    draft = description.draft
+    if draft is None:
+        raise MisuseError("the engine's release is not known yet", "Point at the value that is the engine's release.")
+    project = description.facts.root
+    kept = read_answers(project)
+    text = write_draft(draft, description.answers).encode()
+    place = folder if folder is not None else home() / "profiles"
+    place.mkdir(parents=True, exist_ok=True)
+    path = _free_name(place, draft.id, kept)
+    if path.exists():
+        write_atomic(path, text, 0o644)
+    else:
+        write_synced(path, text, 0o644)
+    read_profile(path)
+    keep_answers(project, KeptDescription(description.answers, str(path), _digest(text)))
+    return path
+
+
+def _free_name(place: Path, id: str, kept: KeptDescription) -> Path:
+    number = 1
+    while True:
+        path = place / f"{id}{'' if number == 1 else f'-{number}'}{SUFFIX}"
+        if not path.exists() or (str(path) == kept.profile and _digest(path.read_bytes()) == kept.digest):
+            return path
+        number += 1
+
+
+def _digest(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()
+
+
+def _path_of(project: Path) -> Path:
+    key = hashlib.sha256(os.fsencode(project.resolve())).hexdigest()[:24]
+    return home() / "descriptions" / f"{key}.json"
+
+
+def _adapter() -> Any:
+    import pydantic
+
+    return pydantic.TypeAdapter(KeptDescription)

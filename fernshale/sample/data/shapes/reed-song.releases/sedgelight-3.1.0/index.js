@@ -1,0 +1,18 @@
+/** A scene of parts. */
+export class Scene {
+  constructor(name) {
+    this.name = name;
+    this.parts = [];
+  }
+
+  add(part) {
+    this.parts.push(part);
+    return this;
+  }
+}
+
+Scene.Part = class Part {
+  constructor(name) {
+    this.name = name;
+  }
+};
