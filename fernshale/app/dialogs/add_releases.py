@@ -27,7 +27,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.release_recognition import FoundRelease
 
-_COLUMNS = ("Add", "What", "Name", "Version", "Accepts", "Where, and how it was recognised")
+_COLUMNS = ("Add", "What", "Name", "Version", "Accepts", "How it was recognised, and where it is")
 _KINDS = ("engine", "plugin")
 
 
@@ -129,7 +129,7 @@ class AddReleasesDialog(WorkingDialog):
         self._table.setCellWidget(at, 1, kind)
         for number, text in ((2, item.id), (3, item.version), (4, item.accepts)):
             self._table.setItem(at, number, QTableWidgetItem(printable(text)))
-        where = QTableWidgetItem(f"{printable(str(item.place))}: {item.why}")
+        where = QTableWidgetItem(f"{item.why}: {printable(str(item.place))}")
         where.setFlags(Qt.ItemFlag.ItemIsEnabled)
         where.setToolTip(where.text())
         self._table.setItem(at, 5, where)

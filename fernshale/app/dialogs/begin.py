@@ -27,6 +27,7 @@ from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.project.preconditions import ProjectProbe
 from fernshale.core.crossing.project.shelf_overview import ShelfOverview
 from fernshale.core.profile.model import Profile
+from fernshale.core.profile.read import NoProfileFits
 
 
 class BeginDialog(WorkingDialog):
@@ -58,7 +59,7 @@ class BeginDialog(WorkingDialog):
         )
         row = QHBoxLayout()
         self._shelf = QLineEdit(str(QSettings().value("shelf", "") or ""), self)
-        self._shelf.setPlaceholderText("a folder with a shelf.toml, or http://…; several with a semicolon between")
+        self._shelf.setPlaceholderText("a folder, or http://…; several with a semicolon between")
         self._shelf.editingFinished.connect(self._read_shelf)
         row.addWidget(self._shelf, 1)
         row.addWidget(button(self, "Choose…", self._choose_shelf))
@@ -129,7 +130,8 @@ class BeginDialog(WorkingDialog):
         except FernshaleError as error:
             self.opening = None
             self._message.setText(printable(self.project.name))
-            self._trouble.setText(str(error))
+            is_unknown = isinstance(error, NoProfileFits)
+            self._trouble.setText("No profile describes this project yet." if is_unknown else str(error))
         else:
             self._message.setText(
                 f"{printable(self.project.name)} is on {self.opening.profile.title} {self.opening.release}."

@@ -16,7 +16,8 @@ CauseState = Literal["new", "still there", "came back", "gone"]
 
 @dataclass(frozen=True, slots=True)
 class Round:
-    """One build in numbers; `errors` by owner, `causes` by key with their count of errors."""
+    """One build in numbers; `errors` by owner, `causes` by key with their count of errors. `known` errors were there before the
+    upgrade and are in none of these."""
 
     number: int
     passed: bool
@@ -24,6 +25,7 @@ class Round:
     errors: Mapping[str, int]
     warnings: int
     causes: Mapping[str, int]
+    known: int = 0
 
     @property
     def total(self) -> int:
@@ -37,6 +39,7 @@ class Round:
             "errors": dict(self.errors),
             "warnings": self.warnings,
             "causes": dict(self.causes),
+            "known": self.known,
         }
 
     @staticmethod
@@ -45,12 +48,20 @@ class Round:
 
 
 def count_round(
-    number: int, passed: bool, elapsed_s: float, diagnostics: Sequence[Owned], causes: Sequence[Cause]
+    number: int,
+    passed: bool,
+    elapsed_s: float,
+    diagnostics: Sequence[Owned],
+    causes: Sequence[Cause],
+    *,
+    known: int = 0,
 ) -> Round:
     """The numbers of a build."""
     errors = Counter(owned.owner for owned in diagnostics if owned.diagnostic.severity == "error")
     warnings = sum(owned.diagnostic.severity == "warning" for owned in diagnostics)
-    return Round(number, passed, elapsed_s, dict(sorted(errors.items())), warnings, {c.key: c.count for c in causes})
+    return Round(
+        number, passed, elapsed_s, dict(sorted(errors.items())), warnings, {c.key: c.count for c in causes}, known
+    )
 
 
 def cause_states(rounds: Sequence[Round]) -> Mapping[str, CauseState]:

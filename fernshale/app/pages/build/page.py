@@ -32,7 +32,16 @@ from fernshale.api.actions import (
 from fernshale.api.building import CodePart, FixScope
 from fernshale.app.pages.base import Page, file_and_line
 from fernshale.app.pages.build.detail import Selection, make_detail, render
-from fernshale.app.pages.build.rows import ChosenRow, cause_row, default_row, drift_row, no_round, round_bar, silent_row
+from fernshale.app.pages.build.rows import (
+    ChosenRow,
+    before_rows,
+    cause_row,
+    default_row,
+    drift_row,
+    no_round,
+    round_bar,
+    silent_row,
+)
 from fernshale.app.session import Session
 from fernshale.app.theme import code_font, theme
 from fernshale.app.widgets.basics import Card, add_in_turn, button, quiet_label
@@ -210,6 +219,7 @@ class BuildPage(Page):
                 Row(item.title, f"{item.place} · {item.why}", "debt", payload=ChosenRow(f"debt:{item.entry}"))
                 for item in view.debts
             ]
+        rows += before_rows(view.before)
         self._causes.set_rows(tuple(rows))
         self._show_cause()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import cast
 
@@ -10,12 +11,16 @@ from fernshale.app.theme import Tone
 from fernshale.app.widgets.charts import Bar
 from fernshale.app.widgets.rows import Row
 from fernshale.core.base.quantities import count
+from fernshale.core.build.owners import Owned
 from fernshale.core.build.round_history import Round
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.stages.build.items import DEFAULT
 from fernshale.core.crossing.stages.build.view import CauseView, Fix
 from fernshale.core.drift.comparison import ApiChange
+
+# So many errors of before the upgrade are listed.
+_MOST_BEFORE = 200
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +37,9 @@ def round_bar(item: Round) -> Bar:
         word = "own code" if owner == "own" else "plugins" if owner.startswith("plugin") else owner
         groups[word if word in groups else "generated, linker"] += amount
     tones: dict[str, Tone] = {"own code": "mine", "plugins": "incoming", "generated, linker": "base", "engine": "alarm"}
-    right = f"{item.total} · {item.elapsed_s:.0f} s" if item.total else f"compiles · {item.elapsed_s:.0f} s"
+    known = f" + {item.known} before" if item.known else ""
+    good = "no new errors" if item.known else "compiles"
+    right = f"{item.total}{known} · {item.elapsed_s:.0f} s" if item.total else f"{good} · {item.elapsed_s:.0f} s"
     return Bar(f"round {item.number}", tuple((tones[word], amount, word) for word, amount in groups.items()), right)
 
 
@@ -77,6 +84,18 @@ def silent_row(fix: Fix, is_checked: bool) -> Row:
     return Row(
         fix.rule.name, sub, "silent", "!", "incoming", edge="incoming", payload=ChosenRow(f"silent:{fix.rule.id}")
     )
+
+
+def before_rows(errors: Sequence[Owned]) -> list[Row]:
+    """The errors that were there before the upgrade, apart from the causes."""
+    if not errors:
+        return []
+    shown = [
+        Row(item.diagnostic.message, f"{item.place.file}:{item.place.line}", "", "○", faded=True, code=True)
+        for item in errors[:_MOST_BEFORE]
+    ]
+    more = [Row(f"and {len(errors) - _MOST_BEFORE} more", faded=True)] if len(errors) > _MOST_BEFORE else []
+    return [Row("There before the upgrade", right=count(len(errors), "error"), heading=True), *shown, *more]
 
 
 def default_row(item: Item, pin: Fix | None, is_checked: bool) -> Row:

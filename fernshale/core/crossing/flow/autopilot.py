@@ -66,7 +66,11 @@ def _cross_leg(
     work: Work,
 ) -> Overview:
     """One leg, to its end or to where a person is needed; at its end the next one has begun."""
+    blocked: Stage | None = None
     for stage in STAGES:
+        # References in assets can be mended although the code does not compile yet.
+        if blocked is not None and not (blocked is Stage.BUILD and stage is Stage.LINKS):
+            continue
         tried: dict[str, int] = {}
         while step := _next_step(overview, stage, recorded, tried):
             work.check()
@@ -77,8 +81,8 @@ def _cross_leg(
             if isinstance(step.action, BeginNextLeg):
                 return overview
         on_stage(stage, overview)
-        if overview.items_of(stage):
-            break
+        if blocked is None and any(item.blocks for item in overview.items_of(stage)):
+            blocked = stage
     return overview
 
 

@@ -57,13 +57,9 @@ def _survey(overview: Overview) -> _Parts:
             return [*parts, ("alarm", "No baseline yet.")]
         return [*parts, ("plain", "The profile has no command to build or run it.")]
     good = view.baseline.is_good(view.scan.profile.commands)
-    return [
-        *parts,
-        (
-            "plain" if good else "alarm",
-            f"Before the crossing, on {view.baseline.release}, it {describe_baseline(view.baseline)}.",
-        ),
-    ]
+    today = f"Before the crossing, on {view.baseline.release}, it {describe_baseline(view.baseline)}."
+    known = " These are never counted as the upgrade's." if view.baseline.errors else ""
+    return [*parts, ("plain" if good else "alarm", today + known)]
 
 
 def _route(overview: Overview) -> _Parts:
@@ -150,6 +146,9 @@ def _build(overview: Overview) -> _Parts:
         parts: _Parts = [("plain", "Not built on "), ("strong", overview.setup.to), ("plain", " yet.")]
         return [*parts, *_silent(view)]
     last = view.rounds[-1]
+    if view.passed and last.known:
+        known = count(last.known, "error")
+        return [("mine", "No new errors"), ("plain", f"; {known} as before the upgrade."), *_silent(view)]
     if view.passed:
         words = f" after {count(len(view.rounds), 'round')}; the first had {count(view.rounds[0].total, 'error')}."
         return [("mine", "It compiles and links"), ("plain", words), *_silent(view)]
@@ -161,7 +160,7 @@ def _build(overview: Overview) -> _Parts:
         parts += [
             ("plain", f", {'down' if last.total <= view.rounds[-2].total else 'up'} from {view.rounds[-2].total}")
         ]
-    parts += [("plain", ". ")]
+    parts += [("plain", f"; {last.known} more were there before" if last.known else ""), ("plain", ". ")]
     clears = sum(item.fixes[0].clears for item in view.causes if item.fixes and item.fixes[0].is_automatic)
     if clears:
         parts += [

@@ -35,7 +35,8 @@ class Option:
 class Item:
     """One thing that is still open between now and a running game. `place` is a file with a line, a folder or a name.
 
-    `needs_you`: only a decision resolves it; otherwise the next step of the stage does.
+    `needs_you`: only a decision resolves it; otherwise the next step of the stage does. One that `blocks` keeps the automatic
+    crossing from the next stage; all others wait, and the project stays as it is in that place.
     """
 
     key: str
@@ -46,6 +47,7 @@ class Item:
     detail: str = ""
     needs_you: bool = True
     options: tuple[Option, ...] = ()
+    blocks: bool = True
 
     def option(self, id: str) -> Option | None:
         """The option of that id, None where the item has none."""

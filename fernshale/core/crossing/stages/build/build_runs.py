@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Mapping
 from pathlib import Path
 
 from fernshale.core.base.quantities import count, seconds
@@ -10,13 +10,15 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.build.causes import Cause, LineOf, find_causes
 from fernshale.core.build.diagnostics import Diagnostic
+from fernshale.core.build.known_errors import ErrorKey, split_known
 from fernshale.core.build.owners import Owned, OwnerContext, find_owners
-from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_log
 from fernshale.core.build.round_history import Round, count_round
+from fernshale.core.crossing.project.baseline import read_baseline
+from fernshale.core.crossing.project.build_places import owner_context, project_files
 from fernshale.core.crossing.project.commands import CommandCall, log_of, run_profile_command
 from fernshale.core.crossing.project.freshness import fingerprint
-from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import NEWEST_SNAPSHOT
 from fernshale.core.crossing.record.last_build import LAST_BUILD, ROUNDS, LastBuild
@@ -33,18 +35,29 @@ def run_round(crossing: Crossing, scan: ProjectScan, work: Work) -> Round:
     work.progress(f"round {number}", 0, 0)
     finished = run_profile_command(crossing, scan, CommandCall("build", Stage.BUILD, f"round {number}"), work)
     log = Path(crossing.read(log_of("build")))
-    owned = find_owners(read_round_log(log, scan), owner_context(scan, crossing, lambda path, line: line))
-    passed = finished.status == 0
+    every = find_owners(read_round_log(log, scan), owner_context(scan, crossing))
+    owned, before = split_known(every, known_errors(crossing))
+    # With nothing but errors that were there before the upgrade, the project is as good as it was.
+    only_known = bool(before) and not any(item.diagnostic.severity == "error" for item in owned)
+    passed = finished.status == 0 or only_known
     causes = find_causes(owned, line_reader(scan))
-    done = count_round(number, passed, finished.elapsed_s, owned, causes)
+    done = count_round(number, passed, finished.elapsed_s, owned, causes, known=len(before))
     crossing.keep(ROUNDS, (*earlier, done))
     seen = fingerprint(crossing, scan, NOT_BUILT)
     crossing.keep(LAST_BUILD, LastBuild(str(log), passed, seen, scan.release, crossing.read(NEWEST_SNAPSHOT)))
     words = (
         f"{count(done.total, 'error')} from {count(len(done.causes), 'cause')}" if not passed else "compiles and links"
     )
+    if before:
+        words = f"{words}; {count(len(before), 'error')} as before the upgrade" if not passed else "no new errors"
     note(crossing, Stage.BUILD, f"round {number} · {words} · {seconds(finished.elapsed_s)}", "", "round")
     return done
+
+
+def known_errors(crossing: Crossing) -> Mapping[ErrorKey, int]:
+    """The errors that the project had before anything was changed."""
+    baseline = read_baseline(crossing)
+    return baseline.known if baseline is not None else {}
 
 
 def diagnose(
@@ -74,12 +87,6 @@ def plain_context(scan: ProjectScan) -> OwnerContext:
     )
 
 
-def project_files(scan: ProjectScan) -> ProjectFiles:
-    """The project's files by the ends of their paths; kept with the manifest they are of."""
-    manifest = scan.manifest
-    return manifest.derived("project files", lambda: ProjectFiles(scan.project, manifest.files))
-
-
 def line_reader(scan: ProjectScan) -> LineOf:
     """A function that returns a line of the project as it is now, "" where it does not exist."""
     lines: dict[str, list[str]] = {}
@@ -91,21 +98,6 @@ def line_reader(scan: ProjectScan) -> LineOf:
         return lines[file][line - 1] if 0 < line <= len(lines[file]) else ""
 
     return line_of
-
-
-def owner_context(scan: ProjectScan, crossing: Crossing, line_now: Callable[[str, int], int]) -> OwnerContext:
-    plugins = tuple((item.id, item.folder) for item in scan.plugins)
-    engine = engine_folder(scan, scan.release)
-    scratch = (crossing.folder.resolve(),)
-    return OwnerContext(
-        scan.project,
-        project_files(scan),
-        engine,
-        scratch,
-        plugins,
-        lambda path: role_of(scan.profile, path).role,
-        line_now,
-    )
 
 
 def read_round_log(log: Path, scan: ProjectScan) -> tuple[Diagnostic, ...]:

@@ -9,11 +9,13 @@ from pathlib import Path
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause, find_causes
+from fernshale.core.build.known_errors import split_known
 from fernshale.core.build.message_patterns import HEADER
-from fernshale.core.build.owners import all_places, find_owners
+from fernshale.core.build.owners import Owned, all_places, find_owners
 from fernshale.core.build.round_history import cause_states
 from fernshale.core.crossing.deferred.code import find_debts
 from fernshale.core.crossing.deferred.plugins import has_file, left_out_files
+from fernshale.core.crossing.project.build_places import owner_context
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.interface_changes import Used, used_changes
 from fernshale.core.crossing.project.scan import ProjectScan
@@ -24,7 +26,7 @@ from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.last_build import LAST_BUILD, ROUNDS
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import leg_rules
-from fernshale.core.crossing.stages.build.build_runs import NOT_BUILT, line_reader, owner_context, read_round_log
+from fernshale.core.crossing.stages.build.build_runs import NOT_BUILT, known_errors, line_reader, read_round_log
 from fernshale.core.crossing.stages.build.changed_types import with_other_types
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.crossing.stages.build.fix_search import FixSearch
@@ -58,13 +60,16 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     rules = leg_rules(scan, crossing, Work(token=token))
     is_built = last is not None and last.release == crossing.setup.to
     causes: tuple[Cause, ...] = ()
+    before: tuple[Owned, ...] = ()
     shape = near = None
     if last is not None and is_built:
         lines = LinesNow(scan, crossing, last.snapshot)
         shape = owner_context(scan, crossing, lines.line_now)
         # One fix may leave another's place on a line that it changed.
         near = replace(shape, line_now=lines.line_near)
-        causes = find_causes(find_owners(read_round_log(Path(last.log), scan), shape), line_reader(scan))
+        every = find_owners(read_round_log(Path(last.log), scan), shape)
+        new, before = split_known(every, known_errors(crossing))
+        causes = find_causes(new, line_reader(scan))
         learned = learn_from_changes(scan, crossing, last.snapshot, causes)
         rules = with_hints(rules.with_learned(learned), causes)
         rules = with_imports(rules, causes, scan, crossing.setup.to, token)
@@ -117,7 +122,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     passed = last.passed
     items = (*cause_items(views, is_stale, passed), *silent_items(silent, True), *defaults)
     found = tuple(views), silent, drift, find_debts(crossing)
-    return BuildView(rounds, *found, is_stale, passed and not is_stale, items, far, defaults, pins, right)
+    return BuildView(rounds, *found, is_stale, passed and not is_stale, items, far, defaults, pins, right, before)
 
 
 def _left_out_plugin(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> str:

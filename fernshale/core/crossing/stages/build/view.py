@@ -9,6 +9,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.message_patterns import CONVERSION, MEMBER
+from fernshale.core.build.owners import Owned
 from fernshale.core.build.round_history import CauseState, Round
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.project.interface_changes import Used
@@ -135,7 +136,8 @@ class BuildView:
     `silent` are fixes that no tool reports an error for; `drift` are all changes of interfaces that the project's code uses;
     `debts` is code that is switched off. Fixes are applied automatically from the confidence `sure_from` on. `defaults` are
     items about calls whose arguments changed meaning, `pins` by their keys the fixes that write the old meaning. `right` are
-    the keys and titles of changes that a person accepted. `is_stale`: files changed since that build.
+    the keys and titles of changes that a person accepted. `before` are errors of the last build that were there before the
+    upgrade; they are in no cause. `is_stale`: files changed since that build.
     """
 
     rounds: tuple[Round, ...]
@@ -150,6 +152,7 @@ class BuildView:
     defaults: tuple[Item, ...] = ()
     pins: Mapping[str, Fix] = field(default_factory=dict)
     right: tuple[tuple[str, str], ...] = ()
+    before: tuple[Owned, ...] = ()
 
     def change_of(self, cause: Cause) -> ApiChange | None:
         """The change of an interface that a cause stems from, None where comparing the releases found none."""

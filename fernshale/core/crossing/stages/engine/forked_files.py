@@ -108,7 +108,7 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
                 leave,
             )
         title = f"{printable(item.path)} is a copy of the engine's {item.engine}, which changed"
-        yield Item(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), options)
+        yield Item(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), options, blocks=False)
 
 
 def update_copy(crossing: Crossing, scan: ProjectScan, action: UpdateForkedFile, author: Author, work: Work) -> None:

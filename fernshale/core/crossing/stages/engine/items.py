@@ -32,7 +32,7 @@ def site_items(view: EngineView, scan: ProjectScan, crossing: Crossing) -> tuple
                 Choose(key, "follow"), f"Change it to {to} as well", ("it names another release today",), 0.3
             )
             options = (keep, follow) if item.site.names_engine and read_written(item.before) is not None else (keep,)
-            items.append(Item(key, Stage.ENGINE, title, "own", place, item.trouble, True, options))
+            items.append(Item(key, Stage.ENGINE, title, "own", place, item.trouble, True, options, blocks=False))
     if view.places:
         evidence = f"the generator then replaces {count(len(view.stale), 'generated file')}" if view.stale else ""
         take = Option(PointAtRelease(), f"Point the project at {to}", (evidence,), 1.0, True)

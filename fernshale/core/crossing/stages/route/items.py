@@ -62,7 +62,9 @@ def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item
         title, options = f"{step.id} {step.to} has a known fault that concerns this project", (take, keep, aside)
     else:
         return []
-    return [Item(key, Stage.ROUTE, title, f"plugin {step.id}", detail=detail, options=options)]
+    # Without a decision, a plugin for which nothing is there stays as it is.
+    blocks = step.action != "nothing"
+    return [Item(key, Stage.ROUTE, title, f"plugin {step.id}", detail=detail, options=options, blocks=blocks)]
 
 
 def _route_words(route: RouteOption) -> str:

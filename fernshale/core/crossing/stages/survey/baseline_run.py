@@ -6,11 +6,14 @@ import time
 from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import seconds
+from fernshale.core.base.quantities import count, seconds
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.build.reading import read_diagnostics
+from fernshale.core.build.known_errors import count_errors
+from fernshale.core.build.owners import find_owners
+from fernshale.core.build.reading import read_log
 from fernshale.core.crossing.project.baseline import BASELINE, Baseline
+from fernshale.core.crossing.project.build_places import owner_context
 from fernshale.core.crossing.project.commands import (
     REQUIREMENTS,
     CommandCall,
@@ -49,10 +52,12 @@ def take_baseline(crossing: Crossing, scan: ProjectScan, work: Work) -> Baseline
         work.progress("building as it is today", 0, 2)
         built = run_profile_command(crossing, scan, CommandCall("build", Stage.SURVEY, "the baseline"), work)
         lines = built.text.splitlines()
-        warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, scan.profile.diagnostic))
+        owned = find_owners(read_log(built.output, scan.profile.diagnostic), owner_context(scan, crossing))
+        warnings = sum(item.diagnostic.severity == "warning" for item in owned)
+        errors = tuple((*key, count) for key, count in count_errors(owned).items()) if built.status else ()
         baseline = replace(
             baseline, built=built.status == 0, build_s=built.elapsed_s, warnings=warnings, said=tail(lines),
-            log=crossing.read(log_of("build")),
+            log=crossing.read(log_of("build")), errors=errors,
         )  # fmt: skip
     if commands.run is not None and baseline.built:
         work.progress("running as it is today", 1, 2)
@@ -74,6 +79,9 @@ def try_requirements(crossing: Crossing, scan: ProjectScan, token: CancelToken) 
 
 def describe_baseline(baseline: Baseline) -> str:
     """How the baseline went, in a few words."""
+    if baseline.errors:
+        files = len({file for file, *_ in baseline.errors})
+        return f"does not build: {count(baseline.error_count, 'error')} in {count(files, 'file')}"
     if not baseline.built:
         return "does not build"
     parts = [f"builds in {seconds(baseline.build_s)}"] if baseline.log else []

@@ -1,0 +1,53 @@
+"""Errors that were there before the upgrade: kept by file, code and message, and told apart from new ones as lines move."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+
+from fernshale.core.build.owners import Owned
+
+# (file, code, message)
+ErrorKey = tuple[str, str, str]
+
+_NUMBER = re.compile(r"\d+")
+
+
+def count_errors(diagnostics: Iterable[Owned]) -> dict[ErrorKey, int]:
+    """How often each error is there; what is the same but for its line counts together."""
+    return dict(Counter(_key(item) for item in diagnostics if item.diagnostic.severity == "error"))
+
+
+def split_known(
+    diagnostics: Sequence[Owned], known: Mapping[ErrorKey, int]
+) -> tuple[tuple[Owned, ...], tuple[Owned, ...]]:
+    """(new ones, those that were there before). Of more errors of one kind than before, the last ones are new.
+
+    A file that was moved keeps its errors if another of its name has them.
+    """
+    left = Counter(known)
+    by_name: dict[ErrorKey, list[ErrorKey]] = {}
+    for key in known:
+        by_name.setdefault(_of_any_folder(key), []).append(key)
+    new, before = [], []
+    for item in diagnostics:
+        key = _key(item)
+        if item.diagnostic.severity == "error" and left[key] <= 0:
+            key = next((other for other in by_name.get(_of_any_folder(key), ()) if left[other] > 0), key)
+        if item.diagnostic.severity == "error" and left[key] > 0:
+            left[key] -= 1
+            before.append(item)
+        else:
+            new.append(item)
+    return tuple(new), tuple(before)
+
+
+def _key(item: Owned) -> ErrorKey:
+    # Messages may have a line's number in them; the linker's have addresses.
+    return item.place.file, item.diagnostic.code, _NUMBER.sub("#", item.diagnostic.message)
+
+
+def _of_any_folder(key: ErrorKey) -> ErrorKey:
+    file, code, message = key
+    return file.rsplit("/", 1)[-1], code, message
