@@ -225,7 +225,7 @@ def find_belonging(
 
     for item in answers.values:
         if item.meaning == "belongs":
-            add(item.file, item.reach, (item.reach.text,), item.text)
+            add(item.file, item.reach, _names_at(facts, item.file, item.reach), item.text)
     inside = set(group.descriptors) if group is not None else set()
     for path, values in facts.values.items():
         if path in inside or (group is not None and group.holds(path)) or kind_of(path) in CODE:
@@ -247,6 +247,13 @@ def find_belonging(
         if mention.text in known and mention.kind == "release" and mention.file not in inside:
             add(mention.file, mention.reach, mention.names, mention.text)
     return tuple(found.values())
+
+
+def _names_at(facts: ProjectFacts, file: TreePath, reach: Reach) -> Sequence[str]:
+    """The names of a value that a person pointed at."""
+    listed = next((item.names for item in facts.values.get(file, ()) if item.reach == reach), None)
+    mentioned = (item.names for item in facts.mentions if item.file == file and item.reach == reach)
+    return listed or next(mentioned, (reach.text,))
 
 
 def _is_compound_of(mention: Mention, subject: Subject) -> bool:
