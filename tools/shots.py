@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import os
+import shutil
 import sys
 import tempfile
 from collections.abc import Callable
@@ -21,7 +22,10 @@ os.environ["XDG_CONFIG_HOME"] = str(_FOLDER / "config")
 from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget  # noqa: E402
 
-from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog  # noqa: E402
+from fernshale.app.dialogs.add_releases import AddReleasesDialog  # noqa: E402
+from fernshale.app.dialogs.describe import DescribeDialog  # noqa: E402
+from fernshale.app.dialogs.questions import WorkingDialog  # noqa: E402
+from fernshale.app.dialogs.snapshots import SnapshotDialog, UndoPlanDialog  # noqa: E402
 from fernshale.app.main import make_app, make_window  # noqa: E402
 from fernshale.app.pages.base import Page  # noqa: E402
 from fernshale.app.pages.build import BuildPage  # noqa: E402
@@ -35,7 +39,7 @@ from fernshale.core.crossing.record.stage import Stage  # noqa: E402
 from fernshale.core.crossing.record.trust import trust  # noqa: E402
 from fernshale.core.crossing.stages.overview import Overview  # noqa: E402
 from fernshale.core.profile.read import read_profile  # noqa: E402
-from fernshale.sample import unpack  # noqa: E402
+from fernshale.sample import shape_releases, unpack, unpack_shape  # noqa: E402
 
 PageOf = TypeVar("PageOf", bound=Page)
 
@@ -88,6 +92,7 @@ def main(out: Path, wanted: list[str]) -> None:
         shot_of(window, name)
 
     shot("start")
+    shot_description(shot_of)
     window.begin(sample.project, sample.profile, [sample.shelf], sample.target)
     settle(window)
     take(window, "survey:baseline", "take", "baseline")
@@ -128,7 +133,6 @@ def main(out: Path, wanted: list[str]) -> None:
     settle(window)
     overview = overview_of(window)
     window.pages[Stage.BUILD].go_to(next(open_item for open_item in overview.items if "write_log" in open_item.title))
-    shot("build-first", Stage.BUILD)
     shot_dialogs(window, shot_of)
     build = page_of(window, BuildPage)
     build._apply_automatic()
@@ -200,6 +204,33 @@ def main(out: Path, wanted: list[str]) -> None:
     window.close()
 
 
+def shot_description(shot_of: Callable[[QWidget, str], None]) -> None:
+    """Describing a project that no profile fits, and adding releases for it."""
+    project = unpack_shape(_FOLDER / "shapes", "lantern-run")
+    releases = shutil.copytree(shape_releases("lantern-run"), _FOLDER / "downloads")
+    dialog = DescribeDialog(None, project)
+    dialog.resize(1280, 800)
+    dialog.show()
+    _wait(dialog)
+    dialog._choose("build.settings")
+    dialog._point(5, 15)
+    shot_of(dialog, "describe")
+    dialog._save()
+    assert dialog.profile is not None
+    adding = AddReleasesDialog(None, _FOLDER / "own-shelf", read_profile(dialog.profile))
+    adding.show()
+    adding.look_at([releases])
+    _wait(adding)
+    shot_of(adding, "releases")
+    adding.reject()
+
+
+def _wait(dialog: WorkingDialog) -> None:
+    QApplication.processEvents()
+    while dialog.is_busy:
+        QApplication.processEvents()
+
+
 def shot_dialogs(window: MainWindow, shot_of: Callable[[QWidget, str], None]) -> None:
     """The dialogs of snapshots, each as it stands once it has read what it shows."""
     crossing = window.session.crossing
@@ -208,7 +239,6 @@ def shot_dialogs(window: MainWindow, shot_of: Callable[[QWidget, str], None]) ->
     for name, dialog in (
         ("snapshots", SnapshotDialog(window, None, crossing, window.session.restore)),
         ("undo", UndoPlanDialog(window, crossing, entry)),
-        ("store", StoreDialog(window, crossing.store)),
     ):
         dialog.show()
         while not isinstance(dialog, UndoPlanDialog) and dialog.is_busy:

@@ -1,4 +1,4 @@
-"""Errors that were there before the upgrade: kept by file, code and message, and told apart from new ones as lines move."""
+"""Errors that were there before the upgrade: kept by file, code and message, and recognised again as lines move."""
 
 from __future__ import annotations
 

@@ -133,7 +133,7 @@ def _safe(name: str) -> str:
 
 
 def _append(shelf: Path, item: ShelfRelease) -> None:
-    """Add a release at the end of the shelf file; what stands there stays as it was written."""
+    """Add a release at the end of the shelf file; the rest of its text is kept."""
     path = shelf / NAME
     text = path.read_text("utf-8")
     added = text.rstrip("\n") + "\n\n" + write_releases([item])

@@ -1,7 +1,7 @@
 """Find the release that a folder came from, with a confidence, and the local changes in it.
 
 The release with the most equal files is the best, if enough files tell it from the others. Where they do not, since all were edited
-or respelled, lines and tokens decide (`text_evidence`). Releases that they cannot tell apart are tied. Files that equal another
+or respelled, lines and tokens decide (`text_evidence`). Releases with the same likelihood are tied. Files that equal another
 release make the folder a mixture; files that only older releases have are leftovers.
 """
 
