@@ -20,7 +20,8 @@ from fernshale.core.crossing.project.describing import save_profile
 from fernshale.core.crossing.record.last_build import ROUNDS
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.authoring.answers import Answers
-from fernshale.core.profile.authoring.description import Description, answer, describe, point_at, say
+from fernshale.core.profile.authoring.description import Description, answer, describe
+from fernshale.core.profile.authoring.pointing import point_at, say
 from fernshale.core.profile.authoring.project_facts import read_facts
 from fernshale.core.profile.model import ProfileCommand
 from fernshale.core.profile.read import find_profile

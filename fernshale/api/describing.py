@@ -15,21 +15,21 @@ from fernshale.core.profile.authoring.description import (
     Description,
     Line,
     Mark,
-    Pointed,
     Question,
     Section,
     answer,
     describe,
     marks_of,
-    point_at,
     role_counts,
-    say,
     telling_files,
 )
 from fernshale.core.profile.authoring.draft_commands import as_words
+from fernshale.core.profile.authoring.pointing import Pointed, point_at, say
 from fernshale.core.profile.authoring.project_facts import read_facts
+from fernshale.core.profile.authoring.typed_answers import AnswerOptions, answer_by_options
 
 __all__ = [
+    "AnswerOptions",
     "Answers",
     "CommandTrial",
     "Description",
@@ -43,6 +43,7 @@ __all__ = [
     "Section",
     "ValueMeaning",
     "answer",
+    "answer_by_options",
     "as_words",
     "describe",
     "keep_answers",

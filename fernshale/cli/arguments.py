@@ -252,9 +252,21 @@ def _shelf_commands(commands: _Commands) -> None:
 
 
 def _profile_commands(commands: _Commands) -> None:
-    text = "draft an engine profile for a project, or check one"
+    text = "describe a project, draft an engine profile for it, or check one"
     group = commands.parsers.add_parser("profile", help=text, description=text.capitalize() + ".", epilog=_CODES)
     actions = group.add_subparsers(metavar="ACTION", required=True)
+    tell = actions.add_parser("describe", help="describe a project by questions, and write its profile", epilog=_CODES)
+    tell.add_argument("project", metavar="PROJECT")
+    tell.add_argument("--engine", metavar="NAME", help="what the engine is called in the project's files")
+    value = "release, range, belongs, plugin id, plugin version, plugin accepts or mine"
+    tell.add_argument("--value", metavar="FILE:LINE:TEXT=WHAT", action="append", help=f"what a value is: {value}")
+    folder = "plugins, own, generated, asset, settings or other"
+    tell.add_argument("--folder", metavar="FOLDER=WHAT", action="append", help=f"what a folder is: {folder}")
+    tell.add_argument("--build", metavar="COMMAND", help='the command that builds it, "" for none')
+    tell.add_argument(
+        "--out", metavar="FOLDER", help="write the profile there; without it, for all projects of the engine"
+    )
+    tell.set_defaults(handler=("profile", "describe_project"))
     draft = actions.add_parser("draft", help="propose a profile for an unknown project", epilog=_CODES)
     draft.add_argument("project", metavar="PROJECT")
     draft.add_argument("--out", metavar="FILE", help="write it; without it to standard output")

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from fernshale.sample import unpack
+from fernshale.sample import shape_releases, unpack, unpack_shape
 from tests.cli.test_commands import data, run
 from tests.conftest import Tree, listing
 from tests.wick import make_wick
@@ -144,3 +144,26 @@ def test_json_is_json_everywhere(tree: Tree) -> None:
     wick = make_wick(tree)
     done = run("shelf", "show", wick.shelf, "--json")
     assert json.loads(done.stdout)["addresses"] == [os.fspath(wick.shelf)]
+
+
+def test_a_project_is_described_by_options_and_releases_are_added(tmp_path: Path) -> None:
+    project = unpack_shape(tmp_path, "lantern-run")
+    words = (
+        "--value",
+        "build.settings:5:2026=belongs",
+        "--value",
+        "README.txt:3:4.2.1=mine",
+        "--folder",
+        "gradle=other",
+    )
+    done = run("profile", "describe", project, *words, "--build", "sh build.sh {engine} {build}", "--out", tmp_path)
+    assert done.returncode == 3 and "still open" in done.stdout and "kiln 4.2.1, written in 8 places" in done.stdout
+    profile = tmp_path / "kiln.profile.toml"
+    text = profile.read_text()
+    assert 'name = "glaze"' in text and "README.txt" not in text and '"gradle/**"' in text
+    bad = run("profile", "describe", project, "--value", "build.settings:5:nothing=belongs")
+    assert bad.returncode == 2 and "has no value" in bad.stderr
+    shelf = tmp_path / "shelf"
+    found = data("shelf", "add", shelf, shape_releases("lantern-run"), "--profile", profile, "--in-place")
+    assert [item["version"] for item in found["added"]] == ["4.2.1", "5.0.0", "1.3.0", "1.4.0"]  # type: ignore[index,call-overload]
+    assert data("shelf", "add", shelf, shape_releases("lantern-run"), "--profile", profile)["added"] == []  # type: ignore[index,call-overload]

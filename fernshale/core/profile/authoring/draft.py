@@ -122,14 +122,17 @@ def draft_profile(facts: ProjectFacts, answers: Answers = Answers()) -> ProfileD
         find_belonging(facts, subject, sites, around, answers),
         _plugins(facts, group, subject, answers),
         _workspace(facts, manifests, subject),
-        draft_roles(facts, around, answers),
-        draft_commands(facts),
+        facts.remember(
+            ("roles", around.key, answers.folders, answers.struck), lambda: draft_roles(facts, around, answers)
+        ),
+        facts.remember("commands", lambda: draft_commands(facts)),
         facts.unread,
     )
 
 
 def _plugin_groups(facts: ProjectFacts, members: Sequence[str], answers: Answers) -> list[PluginGroup]:
-    found = [item for item in find_plugin_groups(facts, members) if folder_key(item.parent) not in answers.struck]
+    groups = facts.remember(("plugins", tuple(members)), lambda: find_plugin_groups(facts, members))
+    found = [item for item in groups if folder_key(item.parent) not in answers.struck]
     wanted = [folder for folder, meaning in answers.folders if meaning == "plugins"]
     others = {folder for folder, meaning in answers.folders if meaning != "plugins"}
     found = [item for item in found if item.parent not in others]
@@ -139,10 +142,11 @@ def _plugin_groups(facts: ProjectFacts, members: Sequence[str], answers: Answers
 def _engine(
     facts: ProjectFacts, groups: Sequence[PluginGroup], answers: Answers
 ) -> tuple[Subject, tuple[Subject, ...]]:
-    own = frozenset(own_words(facts))
+    own = facts.remember("own words", lambda: frozenset(own_words(facts)))
     plugin_ids = {word for group in groups for id in group.ids for word in (id.lower(), *words_of(id))}
     descriptors = frozenset(path for group in groups[:1] for path in group.descriptors)
-    ranked = rank_subjects(facts, own | frozenset(_only_of_plugins(plugin_ids, facts)), descriptors)
+    named = own | frozenset(_only_of_plugins(plugin_ids, facts))
+    ranked = facts.remember(("subjects", named, descriptors), lambda: rank_subjects(facts, named, descriptors))
     pointed = next((item for item in answers.values if item.meaning == "release"), None)
     if answers.engine:
         word = answers.engine.lower()
@@ -150,8 +154,8 @@ def _engine(
         subject = known or Subject(word, answers.engine, _release_of(facts, word), 0.0, ("you named it",))
         ranked = (Subject(word, answers.engine, subject.release, subject.score, subject.evidence),)
     elif pointed is not None:
-        named = [item for item in ranked if item.release == pointed.text or item.word in words_of(pointed.reach.text)]
-        ranked = tuple(named[:1]) or ranked[:0]
+        fitting = [item for item in ranked if item.release == pointed.text or item.word in words_of(pointed.reach.text)]
+        ranked = tuple(fitting[:1])
     subject = ranked[0] if ranked else _unnamed(facts)
     if pointed is not None:
         written = read_written(pointed.text)

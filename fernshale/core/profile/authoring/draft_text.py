@@ -22,7 +22,7 @@ def _lines(draft: ProfileDraft, answers: Answers) -> Iterator[str]:
     yield "# What Fernshale found out about the project. Each part says why it is here; correct what is wrong, in the window under"
     yield "# “Describe this project” or in this file, and check it with `fernshale profile check FILE --project PROJECT`."
     if draft.unread:
-        yield f"# {draft.unread} text files were not read; limits.toml can raise draft_files."
+        yield f"# {draft.unread} text files were not read: there are many like them, or more than draft_files (limits.toml)."
     yield f"format = {_text(FORMAT)}"
     yield f"id = {_text(draft.id)}"
     yield f"title = {_text(draft.engine)}"

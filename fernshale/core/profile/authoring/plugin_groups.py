@@ -13,7 +13,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.project_facts import CODE, ProjectFacts, kind_of
 from fernshale.core.profile.authoring.subjects import subject_words, words_of
 from fernshale.core.profile.model import Reach
-from fernshale.core.survey.mentions import Mention, is_range
+from fernshale.core.survey.mentions import NUMBER, Mention, is_range
 from fernshale.core.survey.value_access.listing import ListedValue
 
 _ID_KEYS = ("id", "name", "identifier", "key", "package")
@@ -89,12 +89,19 @@ def _group(parent: str, name: str, paths: list[TreePath], facts: ProjectFacts) -
         return None
     id = common(values, lambda item: item.names[0].lower() in _ID_KEYS and not is_release(item.value.text))
     parent_words = {word for part in parent.split("/") for word in words_of(part)}
-    has_range = common(values, lambda item: _may_accept(item) and not item.names[0].lower().startswith("version"))
-    weight: float = (
-        min(len(paths), 4) + 2 * bool(parent_words & _PLUGIN_WORDS) + 2 * (has_range is not None) + (id is not None)
-    )
+    accepted = common(values, lambda item: _may_accept(item) and not item.names[0].lower().startswith("version"))
+    is_called_so = bool(parent_words & _PLUGIN_WORDS)
+    if not is_called_so and accepted is None and not (id is not None and _has_whole_versions(values, version)):
+        return None  # files that happen to have a number
+    weight: float = min(len(paths), 4) + 2 * is_called_so + 2 * (accepted is not None) + (id is not None)
     weight -= 1.5 * (len(paths) == 1)
     return weight, PluginGroup(parent, name, tuple(sorted(paths)), id, version, values)
+
+
+def _has_whole_versions(values: Mapping[TreePath, Sequence[ListedValue]], version: Reach) -> bool:
+    """Whether the versions have at least two numbers, as those of something published."""
+    texts = [item.value.text for items in values.values() for item in items if item.reach == version]
+    return all(NUMBER.fullmatch(text) for text in texts)
 
 
 def _may_accept(item: ListedValue) -> bool:

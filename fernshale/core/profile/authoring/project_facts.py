@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
-from pathlib import Path, PurePosixPath
+from pathlib import Path
+from typing import Any, TypeVar
 
 import pathspec
 
@@ -21,7 +22,11 @@ from fernshale.core.snapshot.tree_walk import list_tree
 from fernshale.core.survey.mentions import Mention, mentions_among
 from fernshale.core.survey.value_access.listing import ListedValue, list_values
 
+T = TypeVar("T")
+
 _MAX_BYTES = 300_000
+# So many files of one kind in one folder are read.
+_MANY = 40
 CODE = frozenset(
     """c cc cpp cxx h hh hpp hxx inl ipp cs java kt kts rs go py pyi lua js mjs cjs ts jsx tsx swift m mm d zig nim hx rb
     php vala pas s asm gd""".split()  # noqa: SIM905 - a table of words reads best as words
@@ -62,7 +67,7 @@ class ProjectFacts:
     """A project as read. `texts` are the files that may name releases; `code` maps a word to the source files importing it.
 
     `ignored` are the files that git leaves out, `generated` those that say that a tool writes them. `unread` counts the
-    texts beyond the limit `draft_files`.
+    texts that were not read, because there are many like them, or too many.
     """
 
     root: Path
@@ -73,6 +78,19 @@ class ProjectFacts:
     ignored: frozenset[TreePath]
     generated: frozenset[TreePath]
     unread: int
+    _memo: dict[object, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
+
+    def remember(self, key: object, make: Callable[[], T]) -> T:
+        """What was worked out from these facts before, or is now. Each answer of a person makes a new draft of the same facts."""
+        if key not in self._memo:
+            self._memo[key] = make()
+        found: T = self._memo[key]
+        return found
+
+    @cached_property
+    def file_words(self) -> str:
+        """The names of all files, for a search of words in them."""
+        return "\n".join({path.rpartition("/")[2].lower() for path in self.tree.files})
 
     @cached_property
     def values(self) -> Mapping[TreePath, tuple[ListedValue, ...]]:
@@ -100,14 +118,18 @@ def read_facts(project: Path, work: Work) -> ProjectFacts:
     imports: Counter[str] = Counter()
     generated: set[TreePath] = set()
     code_files = unread = 0
-    # What is near the root tells most; beyond the limit, the rest only counts.
+    many: Counter[tuple[str, str]] = Counter()
+    most = limits().draft_files
+    # What is near the root tells most; beyond the limit, the rest only counts. Of many alike in a folder, the first tell enough.
     for path in sorted(tree.files, key=lambda item: (item.count("/"), item)):
         work.token.check()
+        alike = path.rpartition("/")[0], kind_of(path)
         if tree.files[path].size > _MAX_BYTES or is_dependency(path) or path.startswith(".git/"):
             continue
         if kind_of(path) in DATA - {"scene", "prefab", "csv"}:
             continue
-        if len(texts) >= limits().draft_files:
+        many[alike] += 1
+        if many[alike] > _MANY or len(texts) >= most:
             unread += 1
             continue
         text = _read(root, path)
@@ -124,7 +146,9 @@ def read_facts(project: Path, work: Work) -> ProjectFacts:
 
 
 def kind_of(path: str) -> str:
-    return PurePosixPath(path).suffix[1:].lower()
+    """The ending of a file's name in lower case, without the dot; "" for none and for `.name`."""
+    stem, dot, kind = path.rpartition("/")[2].rpartition(".")
+    return kind.lower() if dot and stem else ""
 
 
 def is_telling(path: str, word: str) -> bool:

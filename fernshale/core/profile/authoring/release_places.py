@@ -39,6 +39,11 @@ class Surroundings:
     plugins: PluginGroup | None
     members: tuple[str, ...]
 
+    @property
+    def key(self) -> tuple[str, tuple[str, ...]]:
+        """What tells it from other surroundings in the same project."""
+        return self.plugins.files if self.plugins is not None else "", self.members
+
 
 @dataclass(frozen=True, slots=True)
 class DraftSite:

@@ -106,7 +106,7 @@ def _weigh(word: str, mentions: Sequence[Mention], facts: ProjectFacts, plugin_f
     if any(ENGINE_WORDS & {part for name in item.names[:4] for part in words_of(name)} for item in plain):
         score += 2
         evidence.append("called an engine beside it")
-    if any(word in kind_of(path) or word in path.rsplit("/", 1)[-1].lower() for path in facts.tree.files):
+    if word in facts.file_words:
         score += 1
         evidence.append("files are named after it")
     return Subject(word, _spelling(word, mentions), release, score, tuple(evidence))

@@ -1,0 +1,138 @@
+"""What a click on a place of a file means: the value there, how to reach it, what the same rule finds elsewhere."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from fernshale.core.base.textfile import position
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.profile.authoring.answers import PointedValue, ValueMeaning, value_key
+from fernshale.core.profile.authoring.description import Description, describe, marks_of, values_at
+from fernshale.core.profile.authoring.project_facts import ProjectFacts
+from fernshale.core.profile.authoring.release_places import DraftSite
+from fernshale.core.profile.model import Reach
+from fernshale.core.survey.mentions import line_pattern
+from fernshale.core.survey.value_access import FoundValue
+
+
+@dataclass(frozen=True, slots=True)
+class Pointed:
+    """What lies under a click: a value, how to reach it, and what the same rule finds elsewhere.
+
+    `elsewhere` are (file, line, text); `lacking` are files of the same kind in which the rule finds nothing.
+    """
+
+    file: TreePath
+    value: FoundValue
+    reach: Reach
+    line: int
+    now: str
+    elsewhere: tuple[tuple[TreePath, int, str], ...]
+    lacking: tuple[TreePath, ...]
+    meanings: tuple[tuple[ValueMeaning, str, str], ...]
+
+
+def point_at(description: Description, path: TreePath, offset: int) -> Pointed | None:
+    """What lies at a place of a file; None between values."""
+    facts = description.facts
+    text = facts.texts.get(path)
+    if text is None:
+        return None
+    found = _asked_at(description, path, text, offset) or _reach_at(facts, path, text, offset)
+    if found is None:
+        return None
+    reach, value = found
+    mark = next((mark for mark in marks_of(description, path) if mark.start <= offset < mark.end), None)
+    group = description.draft.plugins.group if description.draft and description.draft.plugins else None
+    alike = [other for other in (group.descriptors if group and path in group.descriptors else ()) if other != path]
+    elsewhere, lacking = [], []
+    for other in alike:
+        values = values_at(facts.texts[other], reach, other)
+        elsewhere += [(other, position(facts.texts[other], item.start)[0], item.text) for item in values]
+        lacking += [] if values else [other]
+    seen = {file for file, _, _ in elsewhere}
+    named = _named_alike(description, path, reach)
+    for item in facts.mentions:
+        is_same = item.text == value.text or (item.whole is not None and item.whole.text == value.text)
+        is_same = is_same or (item.file, item.reach) in named
+        if is_same and item.file != path and item.file not in seen:
+            elsewhere.append((item.file, position(facts.texts[item.file], item.value.start)[0], item.text))
+    return Pointed(
+        path, value, reach, position(text, value.start)[0], mark.words if mark is not None else "",
+        tuple(elsewhere), tuple(lacking), _meanings(bool(alike) or (group is not None and path in group.descriptors)),
+    )  # fmt: skip
+
+
+def _named_alike(description: Description, path: TreePath, reach: Reach) -> set[tuple[TreePath, Reach]]:
+    """Where the engine's release is written, if this place is one of them."""
+    sites = description.draft.sites if description.draft is not None else ()
+    exact = {(place.file, place.reach) for site in sites if site.notation == "exact" for place in site.places}
+    return exact if (path, reach) in exact else set()
+
+
+def _meanings(in_descriptor: bool) -> tuple[tuple[ValueMeaning, str, str], ...]:
+    of_plugin: tuple[tuple[ValueMeaning, str, str], ...] = (
+        ("plugin version", "The plugin's version", "found in each descriptor by the same rule"),
+        ("plugin accepts", "The engine releases that the plugin accepts", "found in each descriptor by the same rule"),
+        ("plugin id", "The plugin's name", "found in each descriptor by the same rule"),
+    )
+    usual: tuple[tuple[ValueMeaning, str, str], ...] = (
+        ("release", "The engine's release", "changes to the new release"),
+        ("range", "A range of the engine's releases", "follows the new release in its own notation"),
+        ("belongs", "A value that belongs to each engine release", "moves with it; the shelf has the new one"),
+    )
+    mine: tuple[tuple[ValueMeaning, str, str], ...] = (("mine", "Something of mine", "it is left alone"),)
+    return (*of_plugin, *usual, *mine) if in_descriptor else (*usual, *mine)
+
+
+def _asked_at(description: Description, path: TreePath, text: str, offset: int) -> tuple[Reach, FoundValue] | None:
+    """The value at a place that may belong to a release, whole, so that a click on it answers its question."""
+    belonging = description.draft.belonging if description.draft is not None else ()
+    for item in belonging:
+        for value in values_at(text, item.reach, path) if item.file == path else ():
+            if value.start <= offset < value.end:
+                return item.reach, value
+    return None
+
+
+def _reach_at(facts: ProjectFacts, path: TreePath, text: str, offset: int) -> tuple[Reach, FoundValue] | None:
+    """How to reach the value at a place: by a release in it, by its key, or by its line."""
+    mentioned = (item for item in facts.mentions if item.file == path and item.value.start <= offset < item.value.end)
+    if (mention := next(mentioned, None)) is not None:
+        return mention.reach, mention.value
+    listed = [item for item in facts.values.get(path, ()) if item.value.start <= offset < item.value.end]
+    if listed:
+        item = min(listed, key=lambda found: found.value.end - found.value.start)
+        return item.reach, item.value
+    start = end = offset
+    while start > 0 and not text[start - 1].isspace() and text[start - 1] not in "\"'`=,;<>()":
+        start -= 1
+    while end < len(text) and not text[end].isspace() and text[end] not in "\"'`=,;<>()":
+        end += 1
+    if start == end:
+        return None
+    begin = text.rfind("\n", 0, start) + 1
+    stop = text.find("\n", end)
+    line = text[begin : stop if stop >= 0 else len(text)]
+    reach = Reach(pattern=line_pattern(line, start - begin, end - begin))
+    found = next((item for item in values_at(text, reach, path) if item.start == start), None)
+    return (reach, found) if found is not None else None
+
+
+def say(description: Description, pointed: Pointed, meaning: ValueMeaning) -> Description:
+    """The description after a person said what a value is."""
+    value = PointedValue(pointed.file, pointed.reach, pointed.value.text, meaning)
+    answers = description.answers.with_value(value)
+    if meaning == "mine":
+        answers = answers.without(value_key(pointed.file, pointed.reach)).with_value(value)
+        site = _site_at(description, pointed)
+        answers = replace(answers, struck=answers.struck | ({site.key} if site is not None else set()))
+    return describe(description.facts, answers)
+
+
+def _site_at(description: Description, pointed: Pointed) -> DraftSite | None:
+    sites = description.draft.sites if description.draft is not None else ()
+    return next(
+        (site for site in sites for place in site.places if (place.file, place.reach) == (pointed.file, pointed.reach)),
+        None,
+    )
