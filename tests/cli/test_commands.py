@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+import io
 import json
 import os
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -12,6 +14,8 @@ from pathlib import Path
 import pytest
 
 import fernshale
+from fernshale.cli.main import SIGNALS
+from fernshale.cli.main import run as main
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.lock import locked
 from fernshale.core.crossing.record.database import Crossing
@@ -29,8 +33,28 @@ why = "a rule that went wrong"
 
 
 def run(*arguments: object, stdin: str = "") -> subprocess.CompletedProcess[str]:
+    """The command line, called in this process: starting another costs more than most commands."""
+    words = list(map(str, arguments))
+    streams = sys.stdin, sys.stdout, sys.stderr
+    handlers = {number: signal.getsignal(number) for number in SIGNALS}
+    out, err = (io.TextIOWrapper(io.BytesIO(), "utf-8", "surrogateescape", write_through=True) for _ in range(2))
+    sys.stdin, sys.stdout, sys.stderr = io.TextIOWrapper(io.BytesIO(stdin.encode())), out, err
+    try:
+        code = main(words)
+    except SystemExit as end:  # argparse ends so
+        code = end.code if isinstance(end.code, int) else 2
+    finally:
+        sys.stdin, sys.stdout, sys.stderr = streams
+        for number, handler in handlers.items():
+            signal.signal(number, handler)
+    said, told = (stream.buffer.getvalue().decode("utf-8", "replace") for stream in (out, err))  # type: ignore[attr-defined]
+    return subprocess.CompletedProcess(words, code, said, told)
+
+
+def run_process(*arguments: object) -> subprocess.CompletedProcess[str]:
+    """The command line in a process of its own, as a person starts it."""
     words = [sys.executable, "-m", "fernshale", *map(str, arguments)]
-    return subprocess.run(words, capture_output=True, text=True, input=stdin, timeout=120, env=os.environ)
+    return subprocess.run(words, capture_output=True, text=True, timeout=120, env=os.environ)
 
 
 def data(*arguments: object, code: int = 0, stdin: str = "") -> object:
@@ -40,8 +64,8 @@ def data(*arguments: object, code: int = 0, stdin: str = "") -> object:
 
 
 def test_version_and_help() -> None:
-    assert run("--version").stdout == f"fernshale {fernshale.__version__}\n"
-    done = run("--help")
+    assert run_process("--version").stdout == f"fernshale {fernshale.__version__}\n"
+    done = run_process("--help")
     names = (
         "demo",
         "survey",
