@@ -6,6 +6,7 @@ from fernshale.core.crossing.project.describing import (
     CommandTrial,
     KeptDescription,
     keep_answers,
+    read_again,
     read_answers,
     save_profile,
     try_command,
@@ -24,6 +25,7 @@ from fernshale.core.profile.authoring.description import (
     telling_files,
 )
 from fernshale.core.profile.authoring.draft_commands import as_words
+from fernshale.core.profile.authoring.error_lines import pattern_of_line
 from fernshale.core.profile.authoring.pointing import Pointed, point_at, say
 from fernshale.core.profile.authoring.project_facts import read_facts
 from fernshale.core.profile.authoring.typed_answers import AnswerOptions, answer_by_options
@@ -48,7 +50,9 @@ __all__ = [
     "describe",
     "keep_answers",
     "marks_of",
+    "pattern_of_line",
     "point_at",
+    "read_again",
     "read_answers",
     "read_facts",
     "role_counts",

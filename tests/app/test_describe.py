@@ -172,6 +172,42 @@ def test_a_command_is_tried_in_a_copy_once_agreed_to_and_its_output_is_understoo
     assert listing(project) == before
 
 
+def test_a_line_of_an_unknown_tool_is_pointed_at_and_lines_like_it_are_understood(qtbot: QtBot, tree: Tree) -> None:
+    tool = "echo 'knot works'; echo '!! src/a.knt @ 3 => loose'; echo '!! src/b.knt @ 9 => worn'; exit 3\n"
+    files = {"knot.json": '{"knot": "2.0.1"}', "build.sh": tool, "src/a.knt": "use knot\n", "src/b.knt": "x\n"}
+    dialog = _opened(qtbot, tree("ropes", files))
+    assert dialog._description is not None
+    command = dialog._description.command("build")
+    assert command is not None and command.run == ("sh", "build.sh")
+    dialog._try("build", command)
+    qtbot.waitUntil(lambda: dialog._trial is not None and not dialog.is_busy, timeout=60_000)
+    assert dialog._trial is not None and "no line of its output was understood" in dialog._trial.words
+    block = next(item for item in dialog._scroll.findChildren(MarkedLines))
+    qtbot.mouseClick(block, Qt.MouseButton.LeftButton, pos=QPoint(60, 22 + 10))
+    assert dialog._trial.words == "It was understood: 2 errors in 2 files."
+    _press(qtbot, dialog, "Use this description")
+    assert dialog.profile is not None and len(read_profile(dialog.profile).diagnostic) == 1
+
+
+def test_a_folder_is_said_by_a_click(qtbot: QtBot, tree: Tree) -> None:
+    files = {
+        "game.json": '{"engine": {"name": "Wick", "release": "2.0.1"}}',
+        "stuff/things/one/x.lua": "x = 1\n",
+        "stuff/things/two/y.lua": "y = 1\n",
+        "stuff/made/z.lua": "z = 1\n",
+    }
+    dialog = _opened(qtbot, tree("game", files))
+    _show(dialog, "/")
+    block = dialog._text.findChildren(MarkedLines)[0]
+    assert [line.text.strip() for line in block.lines][:2] == ["stuff/  3 files", "made/  1 file"]
+    _click_text(qtbot, dialog, 2, "made")
+    _answer(qtbot, dialog, "It is made by a tool")
+    draft = dialog._description.draft if dialog._description else None
+    assert draft is not None and any(
+        role.role == "generated" and role.files == ("stuff/made/**",) for role in draft.roles
+    )
+
+
 def _when_modal(kind: type, act: Callable[[QWidget], None]) -> None:
     """Do something with the next modal dialog of a kind, as soon as it is there."""
 

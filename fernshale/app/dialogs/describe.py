@@ -6,7 +6,8 @@ A click on a value asks what it is, and every answer shows at once what it finds
 from __future__ import annotations
 
 import shlex
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -18,7 +19,6 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QLabel,
     QLineEdit,
-    QPlainTextEdit,
     QScrollArea,
     QSplitter,
     QVBoxLayout,
@@ -42,7 +42,9 @@ from fernshale.api.describing import (
     describe,
     keep_answers,
     marks_of,
+    pattern_of_line,
     point_at,
+    read_again,
     read_answers,
     read_facts,
     role_counts,
@@ -53,19 +55,26 @@ from fernshale.api.describing import (
 )
 from fernshale.app.dialogs.describe_cards import AnswerCard, SectionCard
 from fernshale.app.dialogs.questions import WorkingDialog, show_error
-from fernshale.app.theme import Tone, code_font, text_font, theme
+from fernshale.app.theme import Tone, text_font, theme
 from fernshale.app.widgets.basics import button, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.file_chips import FileChips
 from fernshale.app.widgets.marked_lines import LineMark, MarkedLine, MarkedLines
 from fernshale.app.widgets.text_document import AnnotatedText
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import Work
 from fernshale.core.profile.model import ProfileCommand
 
 _TONES: dict[str, Tone] = {"release": "mine", "range": "incoming", "plugin": "base", "belongs": "mine", "asked": "base"}
+# The key of the list of folders among the files.
+_FOLDERS = TreePath("/")
+# Folders are listed so deep.
+_DEEPEST = 4
 _MAX_LINES = 4000
+# So many of the last lines that a command printed are shown.
+_MAX_PRINTED = 60
 
 
 class DescribeDialog(WorkingDialog):
@@ -80,6 +89,7 @@ class DescribeDialog(WorkingDialog):
         self._project, self._engine = project.resolve(), engine
         self._description: Description | None = None
         self._file: TreePath | None = None
+        self._folders: list[TreePath] = []
         self._card: AnswerCard | None = None
         self._trial: CommandTrial | None = None
         self._then: Callable[[object], None] = lambda _result: None
@@ -198,11 +208,11 @@ class DescribeDialog(WorkingDialog):
         self._next.setEnabled(result.draft is not None)
         self._export.setEnabled(result.draft is not None)
         files = telling_files(result)[:9]
-        if self._file is None or self._file not in result.facts.texts:
+        if self._file is None or (self._file != _FOLDERS and self._file not in result.facts.texts):
             self._file = files[0] if files else next(iter(result.facts.texts), None)
-        shown = dict.fromkeys((*files, *([self._file] if self._file is not None else ())))
+        shown = dict.fromkeys((*files, *([self._file] if self._file not in (None, _FOLDERS) else ())))
         chips = tuple((file, printable(file)) for file in shown)
-        self._chips.set_chips((*chips, ("", "Another file…"), ("/", "Folders…")), self._file or "")
+        self._chips.set_chips((*chips, ("", "Another file…"), (_FOLDERS, "Folders")), self._file or "")
         self._show_file()
         self._show_sections()
 
@@ -268,11 +278,15 @@ class DescribeDialog(WorkingDialog):
         words = QLabel(printable(trial.words), box)
         words.setWordWrap(True)
         column.addWidget(words)
-        output = QPlainTextEdit("\n".join(printable(line) for line in trial.lines[-40:]), box)
-        output.setReadOnly(True)
-        output.setFont(code_font(11))
-        output.setFixedHeight(130)
-        output.setAccessibleName("What the command printed")
+        if not trial.errors and trial.status:
+            column.addWidget(quiet_label(box, "Click a line that is an error; lines like it will be understood."))
+        output = AnnotatedText(box, "What the command printed", has_words=False)
+        first = max(len(trial.lines) - _MAX_PRINTED, 0)
+        lines = [MarkedLine(number, printable(line)) for number, line in enumerate(trial.lines[first:], first + 1)]
+        block = MarkedLines(output, tuple(lines))
+        block.pointed.connect(lambda number, _column: self._learn_line(trial.lines[number - 1]))
+        output.show_parts([block])
+        output.setFixedHeight(150)
         column.addWidget(output)
         return box
 
@@ -281,6 +295,9 @@ class DescribeDialog(WorkingDialog):
         description, path = self._description, self._file
         if description is None or path is None:
             self._text.show_parts([])
+            return
+        if path == _FOLDERS:
+            self._show_folders()
             return
         lines = _marked(description, path)
         if question is None:
@@ -308,9 +325,6 @@ class DescribeDialog(WorkingDialog):
                 self._file = TreePath(inside)
             elif name:
                 self._message.setText("That file is not in the project, is no text, or names no releases.")
-        elif key == "/":
-            self._ask_about_folders()
-            return
         else:
             self._file = TreePath(key)
         if self._description is not None:
@@ -318,6 +332,9 @@ class DescribeDialog(WorkingDialog):
 
     def _point(self, number: int, column: int) -> None:
         if self._description is None or self._file is None:
+            return
+        if self._file == _FOLDERS:
+            self._ask_about_folder(self._folders[number - 1])
             return
         text = self._description.facts.texts[self._file]
         offset = sum(len(line) + 1 for line in text.split("\n")[: number - 1]) + column
@@ -391,13 +408,23 @@ class DescribeDialog(WorkingDialog):
                 0, blocks[0].y() + number * blocks[0].height() // max(len(blocks[0].lines), 1), 0, 120
             )
 
-    def _ask_about_folders(self) -> None:
-        """Say what a folder is."""
-        folder = QFileDialog.getExistingDirectory(self, "A folder of the project", str(self._project))
-        path = Path(folder)
-        if not folder or path == self._project or not path.is_relative_to(self._project):
+    def _show_folders(self, question: tuple[int, AnswerCard] | None = None) -> None:
+        """The project's folders with their numbers of files; a click on one says what it is."""
+        assert self._description is not None
+        lines = tuple(_folder_lines(self._description))
+        self._folders = [folder for folder, _ in lines]
+        rows = tuple(line for _, line in lines)
+        if question is None:
+            self._text.show_parts([self._block(rows)])
             return
-        inside = TreePath(path.relative_to(self._project).as_posix())
+        at, card = question
+        below = rows[at + 1 :]
+        self._text.show_parts([self._block(rows[: at + 1]), card, *([self._block(below)] if below else [])])
+        self._text.show_part(card)
+        card.setFocus()
+
+    def _ask_about_folder(self, folder: TreePath) -> None:
+        """Say what a folder is."""
         meanings: tuple[tuple[FolderMeaning, str, str], ...] = (
             ("plugins", "Plugins live here", "each folder in it is one"),
             ("own", "It is mine", "own code and scripts"),
@@ -408,10 +435,13 @@ class DescribeDialog(WorkingDialog):
         )
 
         def saying(meaning: FolderMeaning) -> Callable[[], None]:
-            return lambda: self._say(lambda answers: answers.with_folder(inside, meaning))
+            return lambda: self._say(lambda answers: answers.with_folder(folder, meaning))
 
         options = [(words, hint, saying(meaning)) for meaning, words, hint in meanings]
-        self._open_card(0, AnswerCard(self, f"What is the folder {inside}?", options, ()))
+        card = AnswerCard(self, f"What is the folder {folder}?", options, ())
+        self._card = card
+        card.closed.connect(self._close_card)
+        self._show_folders((self._folders.index(folder), card))
 
     # -- commands
 
@@ -434,7 +464,9 @@ class DescribeDialog(WorkingDialog):
 
     def _try(self, name: ProjectCommand, command: ProfileCommand) -> None:
         """Run a command once in a copy. The button names this very command, so a click on it is the consent."""
-        project, engine = self._project, self._engine
+        if self._description is None:
+            return
+        project, engine, answers = self._project, self._engine, self._description.answers
 
         def then(result: object) -> None:
             assert isinstance(result, CommandTrial)
@@ -443,7 +475,22 @@ class DescribeDialog(WorkingDialog):
                 self._show(describe(self._description.facts, self._description.answers.with_command(name, command)))
 
         words = f"{as_words(command)} runs in a copy of the project…"
-        self._work(words, lambda work: try_command(project, command, engine, (), work), then)
+        self._work(words, lambda work: try_command(project, command, engine, answers, work), then)
+
+    def _learn_line(self, line: str) -> None:
+        """Understand lines like one that a person pointed at in the output of a command."""
+        description, trial = self._description, self._trial
+        if description is None or trial is None:
+            return
+        pattern = pattern_of_line(line, description.facts.tree.files)
+        if pattern is None:
+            self._message.setText(
+                "That line names no file of the project, so errors cannot be read from lines like it."
+            )
+            return
+        answers = description.answers.with_pattern(pattern)
+        self._trial = read_again(trial, answers)
+        self._show(describe(description.facts, answers))
 
     # -- the end
 
@@ -490,6 +537,24 @@ def _marked(description: Description, path: TreePath) -> tuple[MarkedLine, ...]:
         found.append(MarkedLine(number, printable(line.rstrip("\r")), shown))
         offset = end + 1
     return tuple(found)
+
+
+def _folder_lines(description: Description) -> Iterator[tuple[TreePath, MarkedLine]]:
+    """Each folder with its line: its name, indented, and the number of files in it."""
+    counts: Counter[str] = Counter()
+    for path in description.facts.tree.files:
+        parts = path.split("/")[:-1]
+        if parts[:1] != [".git"]:
+            counts.update("/".join(parts[: at + 1]) for at in range(min(len(parts), _DEEPEST)))
+    said = dict(description.answers.folders)
+    for number, folder in enumerate(sorted(counts), 1):
+        depth = folder.count("/")
+        text = f"{'    ' * depth}{folder.rpartition('/')[2]}/  {count(counts[folder], 'file')}"
+        meaning = said.get(TreePath(folder))
+        start = len(text) + 2
+        words = f"  {meaning}" if meaning is not None else ""
+        marks = (LineMark(start, start + len(words) - 2, "mine", "you said so"),) if meaning is not None else ()
+        yield TreePath(folder), MarkedLine(number, printable(text + words), marks)
 
 
 def _notes(pointed: Pointed) -> list[str]:

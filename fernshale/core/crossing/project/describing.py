@@ -9,7 +9,7 @@ import hashlib
 import os
 import sys
 import tempfile
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -40,6 +40,7 @@ class CommandTrial:
     elapsed_s: float
     diagnostics: tuple[Diagnostic, ...]
     lines: tuple[str, ...]
+    output: bytes = field(default=b"", repr=False)
 
     @property
     def errors(self) -> int:
@@ -57,8 +58,17 @@ class CommandTrial:
         return f"It ended with status {self.status}, and no line of its output was understood as an error."
 
 
+def read_again(trial: CommandTrial, answers: Answers) -> CommandTrial:
+    """The same output with the patterns that a person has made meanwhile."""
+    return replace(trial, diagnostics=read_log(trial.output, _patterns(answers)))
+
+
+def _patterns(answers: Answers) -> tuple[DiagnosticPattern, ...]:
+    return tuple(DiagnosticPattern(pattern) for pattern in answers.patterns)
+
+
 def try_command(
-    project: Path, command: ProfileCommand, engine: Path | None, patterns: tuple[DiagnosticPattern, ...], work: Work
+    project: Path, command: ProfileCommand, engine: Path | None, answers: Answers, work: Work
 ) -> CommandTrial:
     """Run a command in a copy of the project that is removed afterwards. A person has agreed to this very command.
 
@@ -80,9 +90,9 @@ def try_command(
         except MisuseError as error:
             raise MisuseError("the command needs the engine's folder", "Add a release of the engine first.") from error
         finished = run_command(arguments, folder, work, environment, _TRIAL_S)
-        diagnostics = read_log(finished.output, patterns)
+        diagnostics = read_log(finished.output, _patterns(answers))
         lines = finished.text.replace(str(copy), "").splitlines()[-_MAX_SHOWN:]
-        return CommandTrial(finished.status, finished.elapsed_s, diagnostics, tuple(lines))
+        return CommandTrial(finished.status, finished.elapsed_s, diagnostics, tuple(lines), finished.output)
 
 
 @dataclass(frozen=True, slots=True)

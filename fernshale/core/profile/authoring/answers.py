@@ -33,7 +33,7 @@ class PointedValue:
 class Answers:
     """All answers so far. `struck` are the keys of suggestions that were struck out; they are not made again.
 
-    `commands` has None for a command that the project does not have.
+    `commands` has None for a command that the project does not have. `patterns` read error lines that a person pointed at.
     """
 
     engine: str = ""
@@ -41,6 +41,7 @@ class Answers:
     folders: tuple[tuple[TreePath, FolderMeaning], ...] = ()
     struck: frozenset[str] = frozenset()
     commands: dict[CommandName, ProfileCommand | None] = field(default_factory=dict)
+    patterns: tuple[str, ...] = ()
 
     def with_value(self, value: PointedValue) -> Answers:
         """With a new answer about a value; an earlier one about the same value is replaced."""
@@ -56,6 +57,9 @@ class Answers:
         values = tuple(item for item in self.values if value_key(item.file, item.reach) != key)
         folders = tuple(item for item in self.folders if folder_key(item[0]) != key)
         return replace(self, values=values, folders=folders, struck=self.struck | {key})
+
+    def with_pattern(self, pattern: str) -> Answers:
+        return replace(self, patterns=tuple(dict.fromkeys((*self.patterns, pattern))))
 
     def with_command(self, name: CommandName, command: ProfileCommand | None) -> Answers:
         return replace(self, commands={**self.commands, name: command})

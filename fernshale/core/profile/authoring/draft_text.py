@@ -47,6 +47,11 @@ def _lines(draft: ProfileDraft, answers: Answers) -> Iterator[str]:
     for role in draft.roles:
         yield from _role(role)
     yield from _commands(draft, answers)
+    for pattern in answers.patterns:
+        yield ""
+        yield "# you pointed at such a line"
+        yield "[[diagnostic]]"
+        yield f"pattern = {_text(pattern)}"
 
 
 def _site(site: DraftSite, *, is_first: bool) -> Iterator[str]:
