@@ -10,6 +10,7 @@ from fernshale.core.crossing.stages.engine.release_writes import preview_engine
 from fernshale.core.crossing.stages.engine.workarounds import is_needed
 from fernshale.core.crossing.stages.route.json_data import route_json
 from fernshale.core.drift.comparison_cache import compare_releases
+from fernshale.core.drift.release_symbols import languages_of, list_sources
 from fernshale.core.engine.release_update import draft_sites
 
 __all__ = [
@@ -17,6 +18,8 @@ __all__ = [
     "draft_sites",
     "engine_json",
     "is_needed",
+    "languages_of",
+    "list_sources",
     "names_in",
     "preview_engine",
     "route_json",

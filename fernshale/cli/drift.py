@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from fernshale.api.releases import compare_releases, names_in, used_changes, uses_of
+from fernshale.api.releases import compare_releases, languages_of, list_sources, names_in, used_changes, uses_of
 from fernshale.cli.output import print_json, print_lines
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.drift.comparison import ApiChange
@@ -19,6 +20,13 @@ def drift(options: argparse.Namespace, token: CancelToken) -> int:
     used = names_in(Path(options.project), token) if options.project else {}
     if options.project:
         changes = tuple(item.change for item in used_changes(changes, used))
+    empty = [
+        name
+        for name in (options.old, options.new)
+        if not list_sources(Path(name), languages_of(options.language or ""))
+    ]
+    for name in empty:
+        print(f"fernshale: no source files that can be compared were found in {name}", file=sys.stderr)
     if options.json:
         print_json({"changes": [_change(item, used) for item in changes]})
         return 0

@@ -3,7 +3,7 @@
 A release is numbers separated by dots, optionally followed by suffixes: `3.0.2`, `2026.4`, `3.2.0-pre1`, `1.0rc2`,
 `1!2.0.post3`, `2026-04-11`. The order is that of PEP 440 ("Version Identification and Dependency Specification"), and where it
 does not apply that of Semantic Versioning 2.0.0, section 11, extended to any count of numbers: development builds come first,
-then previews by word and number, then the release, then its revisions.
+then previews by word and number, then the release, then published ones with a suffix such as `f1` or `lts`, then its revisions.
 """
 
 from __future__ import annotations
@@ -23,6 +23,8 @@ _MAX_LENGTH = 200
 # One word for each suffix with several spellings, so that 1.0c1, 1.0-pre1 and 1.0rc1 are equal.
 _WORDS = {"a": "alpha", "b": "beta", "c": "rc", "pre": "rc", "preview": "rc"}
 _REVISIONS = ("post", "rev", "r")
+# Suffixes of published releases, which come after the plain number: 2031.2.4f1, 1.2-final, 3.0-lts, 2.1p3.
+_PUBLISHED = frozenset(("f", "final", "ga", "lts", "p", "patch", "sp", "hotfix", "fix"))
 # Classes of suffixes in order. The empty class in the middle is the release itself.
 _DEV, _BEFORE, _END, _AFTER, _REVISION = range(5)
 
@@ -80,6 +82,11 @@ def parse_release(text: str) -> ReleaseNumber:
     )
 
 
+def has_usual_preview(release: ReleaseNumber) -> bool:
+    """Whether the suffix of a preview is one of the usual words, and not one whose meaning only its vendor knows."""
+    return release.marks[0][1] in ("", "alpha", "beta", "rc") or release.marks[0][0] == _DEV
+
+
 def release_of(numbers: tuple[int, ...], epoch: int = 0) -> ReleaseNumber:
     """The proper release of these numbers."""
     return parse_release((f"{epoch}!" if epoch else "") + ".".join(map(str, numbers)))
@@ -126,4 +133,5 @@ def _mark(word: str, number: int, is_first: bool) -> ReleaseMark:
         return (_DEV, "", number)
     if word in _REVISIONS:
         return (_REVISION, "", number)
-    return (_BEFORE if is_first else _AFTER, _WORDS.get(word, word), number)
+    is_before = is_first and word not in _PUBLISHED
+    return (_BEFORE if is_before else _AFTER, _WORDS.get(word, word), number)

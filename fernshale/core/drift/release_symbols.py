@@ -27,9 +27,10 @@ from fernshale.core.process.workers import WorkerProcess
 # Folders with a release's own examples or tests; nobody programs against them.
 _SKIPPED_FOLDERS = frozenset(
     ("test", "tests", "spec", "specs", "example", "examples", "sample", "samples", "demo", "demos", "doc", "docs",
-     "benchmark", "benchmarks", "bench", "fixtures", "node_modules", "third_party", "thirdparty", "vendor", "__pycache__",
-     "build", "cmake")
+     "benchmark", "benchmarks", "bench", "fixtures", "third_party", "thirdparty", "__pycache__", "build", "cmake")
 )  # fmt: skip
+# Folders into which package tools put what a release depends on; they are read only where it has nothing else.
+_PACKAGES = frozenset(("node_modules", "site-packages", "vendor"))
 _BUNDLED = (".min.js", ".min.mjs", ".bundle.js", ".umd.js", ".prod.js")
 # From so many bytes on a second process is worth its start.
 _MUCH = 2_000_000
@@ -101,11 +102,22 @@ def languages_of(language: str) -> frozenset[str]:
 
 
 def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_result]:
-    """Return the source files of a release by relative path. Raises MisuseError if the folder does not exist."""
+    """Return the source files of a release by relative path. Raises MisuseError if the folder does not exist.
+
+    A release that has none of its own is a folder of downloaded packages: then those of the packages are meant.
+    """
     if not folder.is_dir():
         raise MisuseError(f"{folder} is no folder")
+    packages: list[str] = []
+    found = _sources_below(folder, [""], languages, packages)
+    return found or _sources_below(folder, packages, languages, [])
+
+
+def _sources_below(
+    folder: Path, pending: list[str], languages: frozenset[str], packages: list[str]
+) -> dict[str, os.stat_result]:
+    """The source files below some folders; folders of downloaded packages are only added to `packages`."""
     found: dict[str, os.stat_result] = {}
-    pending = [""]
     while pending:
         inner = pending.pop()
         with os.scandir(folder / inner) as entries:
@@ -114,11 +126,13 @@ def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_r
                 if entry.is_symlink() or entry.name.startswith("."):
                     continue
                 if entry.is_dir():
-                    if entry.name.lower() not in _SKIPPED_FOLDERS:
+                    if entry.name.lower() in _PACKAGES:
+                        packages.append(path)
+                    elif entry.name.lower() not in _SKIPPED_FOLDERS:
                         pending.append(path)
                 elif language_of(entry.name) in languages and not entry.name.endswith(_BUNDLED):
                     found[path] = entry.stat()
-    return dict(sorted(found.items()))
+    return found
 
 
 def included(file: str) -> str:

@@ -15,6 +15,8 @@ from fernshale.core.data.expressions import parse_expression
 
 # "exact" is a release, "series" its first numbers; all others are ranges.
 Notation = Literal["exact", "series"] | Dialect
+# How far a release is, and what the suffix of its number can say.
+Stage = Literal["stable", "preview", "revision"]
 Role = Literal["own", "plugin", "user content", "generated", "asset", "settings", "other"]
 ROLES: tuple[Role, ...] = ("own", "plugin", "user content", "generated", "asset", "settings", "other")
 
@@ -498,7 +500,8 @@ class Expect:
 class Profile:
     """One engine, as described by a file. `path` is that file, `digest` the digest of the bytes that were read.
 
-    `libraries` are globs of files that count as libraries in any folder, for finding duplicates.
+    `suffixes` say what a word at the end of a version means, as `{ nightly = "preview" }`. `libraries` are globs of files
+    that count as libraries in any folder, for finding duplicates.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -512,6 +515,7 @@ class Profile:
     workspace: Workspace | None = None
     standard: tuple[Standard, ...] = ()
     release_value: tuple[ReleaseValue, ...] = ()
+    suffixes: dict[str, Stage] = field(default_factory=dict)
     libraries: tuple[str, ...] = ()
     frames: Frames | None = None
     role: tuple[RoleRule, ...] = ()

@@ -38,7 +38,7 @@ def find_git_releases(repository: Path, profile: Profile | None, token: CancelTo
                     stage="stable" if name.is_tag else "revision",
                 )
             )  # fmt: skip
-    return tuple(with_stage(item) for item in sorted(found, key=_by_version))
+    return tuple(with_stage(item, profile) for item in sorted(found, key=_by_version))
 
 
 def _by_version(item: FoundRelease) -> tuple[bool, object]:

@@ -123,13 +123,16 @@ def _in_folder(folder: Path, profile: Profile | None) -> FoundRelease | None:
         return None
     is_engine = profile is not None and found.id.lower() == profile.id.lower()
     found = replace(found, id=profile.id, kind="engine") if is_engine and profile is not None else found
-    return with_stage(found)
+    return with_stage(found, profile)
 
 
-def with_stage(found: FoundRelease) -> FoundRelease:
-    """A release whose number is that of a preview or a revision, marked so."""
+def with_stage(found: FoundRelease, profile: Profile | None) -> FoundRelease:
+    """A release with the stage that its number says: by the suffixes that the profile names, else by the usual ones."""
     if not is_release(found.version) or found.stage != "stable":
         return found
+    word = re.search(r"[A-Za-z]+(?=[\d.]*$)", found.version)
+    if profile is not None and word is not None and word[0] in profile.suffixes:
+        return replace(found, stage=profile.suffixes[word[0]])
     release = parse_release(found.version)
     return replace(found, stage="preview" if release.is_preview else "revision" if release.is_revision else "stable")
 
@@ -217,7 +220,7 @@ def _in_archive(archive: Path, profile: Profile | None, work: Work) -> FoundRele
             return FoundRelease("plugin", "", "", archive, "an archive whose name and contents say nothing", inside)
         is_engine = profile is not None and found.id.lower() == profile.id.lower()
         kind: ReleaseKind = "engine" if is_engine else found.kind
-        return with_stage(replace(found, kind=kind, place=archive, inside=inside))
+        return with_stage(replace(found, kind=kind, place=archive, inside=inside), profile)
 
 
 def _only_folder(folder: Path) -> str:

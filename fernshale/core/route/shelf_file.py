@@ -12,7 +12,7 @@ from typing import Any, ClassVar
 
 from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.ranges import parse_range
-from fernshale.core.base.release import is_release, parse_release
+from fernshale.core.base.release import has_usual_preview, is_release, parse_release
 from fernshale.core.base.toml_schema import STRICT, parse_toml
 from fernshale.core.route.shelf import EngineRelease, PluginRelease, ShelfRelease, Succession
 
@@ -162,7 +162,7 @@ def _release_faults(item: ShelfRelease) -> Iterator[str]:
     ranges: list[str] = []
     try:
         release = parse_release(item.version)
-        if item.stage == "stable" and release.is_preview:
+        if item.stage == "stable" and release.is_preview and has_usual_preview(release):
             yield "its number is that of a preview, but its stage says stable"
         if isinstance(item, PluginRelease):
             ranges = [item.accepts, item.said_to_work, *(need.accepts for need in item.requires)]

@@ -340,3 +340,15 @@ def test_a_type_that_has_another_name_is_no_other_type(tree: Tree) -> None:
         tree("old", {"a.hpp": text.format("Tide")}), tree("new", {"a.hpp": text.format("SeaTide")})
     )
     assert [(item.kind, item.symbol.name) for item in changes] == [("renamed", "Tide")]
+
+
+def test_a_folder_of_downloaded_packages_has_the_sources_of_its_packages(tree: Tree) -> None:
+    """Where a release has sources of its own, those of its packages do not count."""
+    code = "export function {}(lamp) {{ return lamp + 1; }}\n"
+    only, both = [], []
+    for version, name in (("1", "light"), ("2", "lighten")):
+        files = {"node_modules/lamp/index.js": code.format(name), "node_modules/lamp/test/a.js": code.format("tried")}
+        only.append(tree(f"only/{version}", files))
+        both.append(tree(f"both/{version}", {**files, "own.js": code.format(f"own_{name}")}))
+    assert [item.symbol.name for item in compare_releases(*only, "", Work())] == ["light"]
+    assert [item.symbol.name for item in compare_releases(*both, "", Work())] == ["own_light"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import subprocess
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -188,3 +189,24 @@ def test_what_is_no_release_is_told(tree: Tree, tmp_path: Path) -> None:
     broken = tree("broken", {"shelf.toml": "format = 3\n"})
     with pytest.raises(FernshaleError):
         add_releases(broken, [FoundRelease("plugin", "lamp", "1", tmp_path, "")], Work())
+
+
+@pytest.mark.parametrize(
+    ("version", "stage"),
+    [
+        ("2.1.0-nightly", "preview"),
+        ("2.1.0-gold2", "stable"),
+        ("2.1.0-rc1", "preview"),
+        ("2.1.0f1", "stable"),
+        ("2.1-lts", "stable"),
+        ("2.1.post3", "revision"),
+    ],
+)
+def test_a_suffix_has_the_stage_that_the_profile_names_or_the_usual_one(
+    version: str, stage: str, tree: Tree, tmp_path: Path
+) -> None:
+    profile = replace(_PROFILE, suffixes={"nightly": "preview", "gold": "stable"})
+    (found,) = find_releases(tree("opt/kiln", {"RELEASE": f"kiln {version}\n"}), profile, Work())
+    assert (found.version, found.stage) == (version, stage)
+    add_releases(tmp_path / "shelf", [found], Work(), in_place=True)
+    assert read_shelf([tmp_path / "shelf"]).engine("kiln", version).stage == stage
