@@ -41,6 +41,7 @@ from fernshale.api.describing import (
     as_words,
     describe,
     keep_answers,
+    known_engine,
     marks_of,
     pattern_of_line,
     point_at,
@@ -80,13 +81,13 @@ _MAX_PRINTED = 60
 class DescribeDialog(WorkingDialog):
     """Describes a project; `profile` is the file that was written, None while it was not."""
 
-    def __init__(self, parent: QWidget | None, project: Path, engine: Path | None = None) -> None:
+    def __init__(self, parent: QWidget | None, project: Path) -> None:
         super().__init__(parent)
         self.setWindowTitle(f"Describe {printable(project.name)}")
         self.resize(1240, 770)
         self.setMinimumSize(900, 560)
         self.profile: Path | None = None
-        self._project, self._engine = project.resolve(), engine
+        self._project = project.resolve()
         self._description: Description | None = None
         self._file: TreePath | None = None
         self._folders: list[TreePath] = []
@@ -466,7 +467,7 @@ class DescribeDialog(WorkingDialog):
         """Run a command once in a copy. The button names this very command, so a click on it is the consent."""
         if self._description is None:
             return
-        project, engine, answers = self._project, self._engine, self._description.answers
+        project, now = self._project, self._description
 
         def then(result: object) -> None:
             assert isinstance(result, CommandTrial)
@@ -475,7 +476,7 @@ class DescribeDialog(WorkingDialog):
                 self._show(describe(self._description.facts, self._description.answers.with_command(name, command)))
 
         words = f"{as_words(command)} runs in a copy of the project…"
-        self._work(words, lambda work: try_command(project, command, engine, answers, work), then)
+        self._work(words, lambda work: try_command(project, command, known_engine(now, work), now.answers, work), then)
 
     def _learn_line(self, line: str) -> None:
         """Understand lines like one that a person pointed at in the output of a command."""

@@ -77,6 +77,16 @@ def follow_range(text: str, to: str, dialect: Dialect, policy: Policy) -> str:
     return written
 
 
+def lowest_release(text: str) -> ReleaseNumber | None:
+    """The lowest release that a range names and holds, None where it begins nowhere."""
+    try:
+        ends = [part.stretch.low for part in parse_range(text).parts]
+    except MisuseError:
+        return None
+    held = [end.release for end in ends if end is not None and end.closed]
+    return min(held) if held else None
+
+
 def allows_below(text: str, least: str) -> bool:
     """Whether a range allows a release below `least`. Raises MisuseError for what is no range."""
     wanted = parse_release(least)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.globs import FirstFit, literal, matches
-from fernshale.core.base.range_dialects import Policy
+from fernshale.core.base.range_dialects import Policy, lowest_release
 from fernshale.core.base.release_notation import read_written
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, on_disk
@@ -122,10 +122,15 @@ def find_standards(profile: Profile, project: Path, manifest: Manifest) -> tuple
 
 
 def project_release(sites: Sequence[FoundSite]) -> str:
-    """The release the project is on: the first engine site that names exactly one. Raises ProjectError."""
+    """The release the project is on: the first engine site that names exactly one, or, where there are only ranges, the lowest
+    that the first of them holds. Raises ProjectError."""
     for site in sites:
         if site.names_engine and (release := read_written(site.value.text)) is not None:
             return release.text
+    for site in sites:
+        is_range = not site.plugin and not site.belonging and site.notation not in ("exact", "series")
+        if is_range and (lowest := lowest_release(site.value.text)) is not None:
+            return lowest.text
     raise ProjectError("nothing in the project says which engine release it is on")
 
 

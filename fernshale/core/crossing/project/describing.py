@@ -15,17 +15,19 @@ from typing import Any
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic, write_synced
-from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.work import Work
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.reading.log_reader import read_log
+from fernshale.core.crossing.project.shelf_overview import own_shelf
 from fernshale.core.process.command import run_command
 from fernshale.core.profile.authoring.answers import Answers
 from fernshale.core.profile.authoring.description import Description
 from fernshale.core.profile.authoring.draft_text import write_draft
 from fernshale.core.profile.model import DiagnosticPattern, ProfileCommand
 from fernshale.core.profile.read import SUFFIX, fill, read_profile
+from fernshale.core.route.shelf_sources import read_shelf
 from fernshale.core.snapshot.working_copy import duplicate_tree
 
 _TRIAL_S = 600.0
@@ -58,6 +60,18 @@ class CommandTrial:
         return f"It ended with status {self.status}, and no line of its output was understood as an error."
 
 
+def known_engine(description: Description, work: Work) -> Path | None:
+    """Where the engine's release that the project is on lies, if it was put on the shelf of its engine; None if it was not."""
+    draft = description.draft
+    if draft is None:
+        return None
+    try:
+        shelf = read_shelf([own_shelf(draft.id)])
+        return shelf.place(shelf.engine(draft.id, draft.release), work)
+    except FernshaleError:
+        return None
+
+
 def read_again(trial: CommandTrial, answers: Answers) -> CommandTrial:
     """The same output with the patterns that a person has made meanwhile."""
     return replace(trial, diagnostics=read_log(trial.output, _patterns(answers)))
@@ -88,7 +102,10 @@ def try_command(
             environment = {key: fill(value, places) for key, value in command.environment.items()}
             folder = Path(fill(command.folder, places))
         except MisuseError as error:
-            raise MisuseError("the command needs the engine's folder", "Add a release of the engine first.") from error
+            raise MisuseError(
+                "the command needs the engine's folder, and no release of the engine was added yet",
+                "Use the description, add releases when you begin, and try it again from the list of actions (Ctrl+K).",
+            ) from error
         finished = run_command(arguments, folder, work, environment, _TRIAL_S)
         diagnostics = read_log(finished.output, _patterns(answers))
         lines = finished.text.replace(str(copy), "").splitlines()[-_MAX_SHOWN:]

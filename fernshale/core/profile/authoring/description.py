@@ -189,10 +189,15 @@ def _questions(description: Description) -> Iterator[Question]:
     if draft is None:
         yield Question("release", "release", "Which value is the engine's release? Click it in its file.", ())
         return
-    if draft.rivals and not description.answers.engine:
+    if (draft.rivals or not draft.is_sure) and not description.answers.engine:
         names = [(draft.engine, draft.release), *((item.spelling, item.release) for item in draft.rivals)]
         options = tuple((name, f"{name} {release}", "") for name, release in names)
-        yield Question("engine", "release", "Which of these is the engine?", options)
+        text = (
+            "Which of these is the engine? If none is, click its release in a file."
+            if draft.rivals
+            else "Is this the engine?"
+        )
+        yield Question("engine", "release", text, options)
     for item in draft.belonging:
         if item.said:
             continue

@@ -14,7 +14,7 @@ from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.globs import matches
 from fernshale.core.base.release_notation import read_written
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.profile.authoring.answers import Answers, folder_key, value_key
+from fernshale.core.profile.authoring.answers import Answers, PointedValue, folder_key, value_key
 from fernshale.core.profile.authoring.draft_commands import DraftCommand, draft_commands
 from fernshale.core.profile.authoring.draft_roles import DraftRole, draft_roles
 from fernshale.core.profile.authoring.plugin_groups import (
@@ -34,11 +34,13 @@ from fernshale.core.profile.authoring.release_places import (
 )
 from fernshale.core.profile.authoring.subjects import (
     ENGINE_WORDS,
+    GENERAL,
     Subject,
     agreed_release,
     is_about,
     own_words,
     rank_subjects,
+    subject_words,
     words_of,
 )
 from fernshale.core.profile.model import Reach
@@ -74,12 +76,14 @@ class DraftWorkspace:
 
 @dataclass(frozen=True, slots=True)
 class ProfileDraft:
-    """A drafted profile. `rivals` are other names that could be the engine's, with almost as much evidence."""
+    """A drafted profile. `rivals` are other names that could be the engine's, with almost as much evidence, or any at all where it
+    `is_sure` of none."""
 
     engine: str
     release: str
     evidence: tuple[str, ...]
     rivals: tuple[Subject, ...]
+    is_sure: bool
     recognise: tuple[str, ...]
     holds: str
     sites: tuple[DraftSite, ...]
@@ -101,7 +105,7 @@ def draft_profile(facts: ProjectFacts, answers: Answers = Answers()) -> ProfileD
     manifests = list(workspace_members(facts))
     members = tuple(glob for _, glob, _ in manifests)
     groups = _plugin_groups(facts, members, answers)
-    subject, rivals = _engine(facts, groups, answers)
+    subject, rivals, is_sure = _engine(facts, groups, answers)
     group = _with_evidence(groups, facts, subject)
     around = Surroundings(group, members)
     sites = find_sites(facts, subject, around, answers)
@@ -116,6 +120,7 @@ def draft_profile(facts: ProjectFacts, answers: Answers = Answers()) -> ProfileD
         subject.release,
         subject.evidence,
         rivals,
+        is_sure,
         recognise,
         holds,
         sites,
@@ -141,28 +146,38 @@ def _plugin_groups(facts: ProjectFacts, members: Sequence[str], answers: Answers
 
 def _engine(
     facts: ProjectFacts, groups: Sequence[PluginGroup], answers: Answers
-) -> tuple[Subject, tuple[Subject, ...]]:
+) -> tuple[Subject, tuple[Subject, ...], bool]:
     own = facts.remember("own words", lambda: frozenset(own_words(facts)))
     plugin_ids = {word for group in groups for id in group.ids for word in (id.lower(), *words_of(id))}
     descriptors = frozenset(path for group in groups[:1] for path in group.descriptors)
     named = own | frozenset(_only_of_plugins(plugin_ids, facts))
     ranked = facts.remember(("subjects", named, descriptors), lambda: rank_subjects(facts, named, descriptors))
-    pointed = next((item for item in answers.values if item.meaning == "release"), None)
+    pointed = next((item for item in answers.values if item.meaning == "release" and read_written(item.text)), None)
     if answers.engine:
         word = answers.engine.lower()
         known = next((item for item in ranked if item.word == word), None)
-        subject = known or Subject(word, answers.engine, _release_of(facts, word), 0.0, ("you named it",))
-        ranked = (Subject(word, answers.engine, subject.release, subject.score, subject.evidence),)
-    elif pointed is not None:
-        fitting = [item for item in ranked if item.release == pointed.text or item.word in words_of(pointed.reach.text)]
-        ranked = tuple(fitting[:1])
-    subject = ranked[0] if ranked else _unnamed(facts)
+        return known or Subject(word, answers.engine, _release_of(facts, word), 0.0, ("you named it",)), (), True
     if pointed is not None:
-        written = read_written(pointed.text)
-        release = written.text if written is not None else pointed.text
-        subject = Subject(subject.word, subject.spelling, release, subject.score, ("you pointed at it",))
-    rivals = tuple(item for item in ranked[1:4] if subject.score - item.score < _CLOSE)
-    return subject, rivals
+        return _pointed_at(facts, pointed, ranked), (), True
+    if not ranked:
+        return _unnamed(facts), (), True
+    subject = ranked[0]
+    rivals = tuple(item for item in ranked[1:5] if not subject.is_sure or subject.score - item.score < _CLOSE)
+    return subject, rivals, subject.is_sure
+
+
+def _pointed_at(facts: ProjectFacts, pointed: PointedValue, ranked: Sequence[Subject]) -> Subject:
+    """The engine by the value that a person pointed at: called as the best candidate named beside it, or as the nearest name."""
+    written = read_written(pointed.text)
+    assert written is not None  # only such values are asked for
+    mention = next((item for item in facts.mentions if (item.file, item.reach) == (pointed.file, pointed.reach)), None)
+    words = subject_words(mention) if mention is not None else ()
+    known = next((item for item in ranked if item.word in words), None)
+    evidence = ("you pointed at it",)
+    if known is not None:
+        return Subject(known.word, known.spelling, written.text, known.score, evidence)
+    word = next((word for word in words if word not in GENERAL and word not in ENGINE_WORDS), "")
+    return Subject(word, word or "engine", written.text, 0.0, evidence)
 
 
 def _only_of_plugins(words: set[str], facts: ProjectFacts) -> set[str]:

@@ -100,6 +100,8 @@ def _is_generated(facts: ProjectFacts, path: TreePath) -> bool:
 def _role_by_kind(path: TreePath) -> Role:
     *folders, name = path.split("/")
     kind = kind_of(path)
+    if kind == "map" and kind_of(name[:-4]) in (*CODE, "css"):
+        return "own"  # what a compiler left beside a script
     if kind in (*CODE, "html", "htm", "css") or kind in _BUILD_KINDS or name.lower() in _BUILD_FILES:
         return "own"
     in_assets = any(set(words_of(folder)) & _ASSET_FOLDERS for folder in folders)

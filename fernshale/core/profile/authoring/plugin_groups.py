@@ -33,6 +33,10 @@ _PLUGIN_WORDS = frozenset(
         "modules",
     )
 )
+# Folders whose packages are tried or shown, not used.
+_NO_PLUGINS = frozenset(
+    ("test", "tests", "spec", "examples", "example", "samples", "demos", "fixtures", "templates", "docs")
+)
 _ACCEPT_WORDS = frozenset(("accepts", "engine", "requires", "compatible", "compatibility", "supports", "needs"))
 
 
@@ -72,6 +76,8 @@ def find_plugin_groups(facts: ProjectFacts, members: Sequence[str]) -> tuple[Plu
     groups: dict[tuple[str, str], list[TreePath]] = defaultdict(list)
     for path in facts.texts:
         parts = path.split("/")
+        if not _NO_PLUGINS.isdisjoint(part.lower() for part in parts[:-1]):
+            continue
         if len(parts) < 2 or kind_of(path) in CODE or (members and matches(members, "/".join(parts[:-1]))):
             continue
         stem, dot, kind = parts[-1].rpartition(".")

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.range_dialects import Policy
+from fernshale.core.base.range_dialects import Policy, lowest_release
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.release_notation import is_series_of, read_written
@@ -18,6 +18,7 @@ from fernshale.core.profile.authoring.plugin_groups import PluginGroup
 from fernshale.core.profile.authoring.project_facts import CODE, ProjectFacts, is_telling, kind_of
 from fernshale.core.profile.authoring.subjects import (
     ENGINE_WORDS,
+    GENERAL,
     Subject,
     subject_words,
     words_of,
@@ -107,7 +108,12 @@ def notation_of(mention: Mention, subject: Subject) -> Notation | None:
     release = parse_release(subject.release)
     if mention.kind == "range":
         try:
-            return "range" if parse_range(mention.text).contains(release) else None
+            holds = parse_range(mention.text).contains(release)
+            return (
+                "range"
+                if holds and (not _is_of_a_part(mention, subject) or lowest_release(mention.text) == release)
+                else None
+            )
         except MisuseError:
             return None
     own = read_written(mention.text)
@@ -116,6 +122,12 @@ def notation_of(mention: Mention, subject: Subject) -> Notation | None:
     if own == release:
         return "exact"
     return "series" if is_series_of(own, release) else None
+
+
+def _is_of_a_part(mention: Mention, subject: Subject) -> bool:
+    """Whether the nearest name is that of a package beside the engine's own, which may have releases of its own."""
+    words = set(words_of(mention.names[0])) if mention.names else set()
+    return subject.word in words and bool(words - {subject.word} - GENERAL)
 
 
 def _is_about(mention: Mention, subject: Subject) -> bool:

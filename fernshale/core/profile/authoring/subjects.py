@@ -11,15 +11,16 @@ from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from fernshale.core.base.range_dialects import lowest_release
 from fernshale.core.base.release import ReleaseNumber
 from fernshale.core.base.release_notation import is_series_of, read_written
-from fernshale.core.profile.authoring.project_facts import ProjectFacts, kind_of
+from fernshale.core.profile.authoring.project_facts import CODE, ProjectFacts, kind_of
 from fernshale.core.survey.mentions import Mention
 
 _PIECE = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+\d*|[A-Z]+\d*")
 ENGINE_WORDS = frozenset(("engine", "sdk", "runtime", "framework", "platform"))
 # Words that say what kind of value it is, not whose.
-_GENERAL = frozenset(
+GENERAL = frozenset(
     """version versions release releases id name title key range ranges min max minimum maximum required requires require
     needs need wants accepts accept depends dependency dependencies dev peer optional package packages packaged plugin
     plugins addon addons addin extension extensions mod mods module modules member members project projects game
@@ -43,6 +44,11 @@ _TOOLS = frozenset(
     manifest lockfile ecmascript es cxx std openssl zlib visual studio xcode""".split()  # noqa: SIM905
 )
 _SHORTEST = 3
+# One mention and its import reach no more than this.
+_SURE = 6.0
+# A name that stands once beside a number, and has no other evidence, is no candidate.
+_LIKELY = 2.0
+_DOCUMENTS = ("md", "txt", "rst", "html", "htm")
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +61,11 @@ class Subject:
     score: float
     evidence: tuple[str, ...]
 
+    @property
+    def is_sure(self) -> bool:
+        """Whether there is enough evidence to call it the engine without asking."""
+        return self.score > _SURE
+
 
 def words_of(name: str) -> tuple[str, ...]:
     """The words of an identifier in lower case: `kilnRange`, `KILN_RANGE` and `kiln-range` have the same."""
@@ -64,8 +75,13 @@ def words_of(name: str) -> tuple[str, ...]:
 def subject_words(mention: Mention) -> tuple[str, ...]:
     """The words a mention may be about, the nearest first."""
     names = mention.names[:4]
-    found = [word for name in names for word in (name.lower(), *words_of(name))]
+    found = [word for name in names for word in (*_whole(name), *words_of(name))]
     return tuple(dict.fromkeys(word for word in found if len(word) >= _SHORTEST and word.isidentifier()))
+
+
+def _whole(name: str) -> tuple[str, ...]:
+    """A name as one word, unless all of its words are general, as those of `peerDependencies`."""
+    return () if set(words_of(name)) <= GENERAL else (name.lower(),)
 
 
 def is_about(mention: Mention, word: str) -> bool:
@@ -77,15 +93,19 @@ def rank_subjects(facts: ProjectFacts, own: frozenset[str], plugin_files: frozen
     by_word: dict[str, list[Mention]] = defaultdict(list)
     for mention in facts.mentions:
         for word in subject_words(mention):
-            if word not in own and word not in _GENERAL and word not in _TOOLS and word not in ENGINE_WORDS:
+            if word not in own and word not in GENERAL and word not in _TOOLS and word not in ENGINE_WORDS:
                 by_word[word].append(mention)
     found = [_weigh(word, mentions, facts, plugin_files) for word, mentions in by_word.items()]
-    ranked = sorted((item for item in found if item is not None), key=lambda item: (-item.score, item.word))
+    likely = (item for item in found if item is not None and item.score >= _LIKELY)
+    ranked = sorted(likely, key=lambda item: (-item.score, item.word))
     return tuple(ranked)
 
 
 def _weigh(word: str, mentions: Sequence[Mention], facts: ProjectFacts, plugin_files: frozenset[str]) -> Subject | None:
-    plain = [item for item in mentions if item.kind != "range" and _is_plausible(item, word)]
+    plain = [item for item in mentions if _is_plausible(item, word)]
+    # Prose and addresses name much; a subject has at least one value of its own in a settings file.
+    if not any(_is_anchor(item, word) for item in plain):
+        return None
     release, files = agreed_release(plain)
     if not release:
         return None
@@ -112,6 +132,28 @@ def _weigh(word: str, mentions: Sequence[Mention], facts: ProjectFacts, plugin_f
     return Subject(word, _spelling(word, mentions), release, score, tuple(evidence))
 
 
+def _is_anchor(mention: Mention, word: str) -> bool:
+    """Whether a mention is a value of the subject itself: its key, or the name right before the number, has the word."""
+    if kind_of(mention.file) in (*CODE, *_DOCUMENTS):
+        return (
+            not mention.file.count("/")
+            and mention.kind == "part"
+            and _is_nearest(mention, word)
+            and is_named_so(mention.file)
+        )
+    is_address = mention.whole is not None and "://" in mention.whole.text
+    return mention.kind != "part" or (_is_nearest(mention, word) and not is_address)
+
+
+def _is_nearest(mention: Mention, word: str) -> bool:
+    return bool(mention.names) and (word in words_of(mention.names[0]) or word == mention.names[0].lower())
+
+
+def is_named_so(path: str) -> bool:
+    """Whether a file's own name says that it holds a version or release."""
+    return bool({"version", "release"} & set(words_of(path.rsplit("/", 1)[-1])))
+
+
 def _is_plausible(mention: Mention, word: str) -> bool:
     """Whether a number may be a release of the subject: in source code, only where its own name says so."""
     return kind_of(mention.file) not in ("py", "js", "cs", "java", "rs", "cpp", "c", "h", "hpp", "cc", "lua") or any(
@@ -126,11 +168,19 @@ def agreed_release(mentions: Sequence[Mention]) -> tuple[str, frozenset[str]]:
     """
     numbers: dict[ReleaseNumber, set[str]] = defaultdict(set)
     spellings: dict[ReleaseNumber, Counter[str]] = defaultdict(Counter)
-    for mention in mentions:
-        release = read_written(mention.text)
+    ranges = [mention for mention in mentions if mention.kind == "range"]
+    for mention in mentions if len(ranges) < len(mentions) else ():
+        release = read_written(mention.text) if mention.kind != "range" else None
         if release is not None:
             numbers[release].add(mention.file)
             spellings[release][release.text] += 1
+    if not numbers:
+        # Only ranges: the lowest release that one holds is the one that its writer had.
+        for mention in ranges:
+            lowest = lowest_release(mention.text)
+            if lowest is not None:
+                numbers[lowest].add(mention.file)
+                spellings[lowest][lowest.text] += 1
     if not numbers:
         return "", frozenset()
 
