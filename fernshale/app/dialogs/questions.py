@@ -45,6 +45,8 @@ class WorkingDialog(QDialog):
 def ask_trust(parent: QWidget, profile: Profile) -> bool:
     """Whether the user lets this profile run its commands."""
     lines = [f"{name}:  {' '.join(command.run)}" for name, command in profile.commands.named]
+    lines += [f"read assets:  {' '.join(item.print)}" for item in profile.binary]
+    lines += [f"write ids into assets:  {' '.join(item.write)}" for item in profile.binary if item.write]
     lines += [f"try:  {' '.join(need.run)}" for need in profile.requirement]
     box = QMessageBox(parent)
     box.setWindowTitle("Run commands?")

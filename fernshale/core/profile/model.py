@@ -431,6 +431,25 @@ class LinkShape:
 
 
 @dataclass(frozen=True, slots=True)
+class BinaryFormat:
+    """Assets that only the engine can read: a command `print`s what one declares and uses, and one `write`s other ids into it.
+
+    `print` gets {file} and prints a JSON object a line, with "declares" or "uses", and "kind" and "at" if it likes. `write` gets
+    {file}, {changes} (a JSON file with the new id of each old one) and {out}. `kinds` are the kinds of ids, if there are several.
+    """
+
+    __pydantic_config__: ClassVar = STRICT
+    files: tuple[str, ...]
+    print: tuple[str, ...]
+    write: tuple[str, ...] = ()
+    kinds: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        if not self.print or not self.print[0].strip():
+            raise ValueError("print must name a program")
+
+
+@dataclass(frozen=True, slots=True)
 class DiagnosticPattern:
     """An extra shape of diagnostic line: a pattern with groups `file`, `line`, `message` and maybe more."""
 
@@ -528,6 +547,7 @@ class Profile:
     expect: tuple[Expect, ...] = ()
     links: LinkShape = LinkShape()
     diagnostic: tuple[DiagnosticPattern, ...] = ()
+    binary: tuple[BinaryFormat, ...] = ()
     keyed: tuple[Keyed, ...] = ()
     path: Path = field(default=Path(), kw_only=True)
     digest: str = field(default="", kw_only=True)

@@ -148,6 +148,8 @@ def _bad_placeholders(profile: Profile) -> Iterator[_Found]:
         named.append(("the output of compiled plugins", (profile.plugins.compiled.output,), ("release", *OF_PLUGIN)))
     named += [("a check", (check.produced, check.expected), PLACEHOLDERS) for check in profile.check]
     named += [("a requirement", need.run, ("project", "python")) for need in profile.requirement]
+    named += [("a binary format", item.print, (*PLACEHOLDERS, "file")) for item in profile.binary]
+    named += [("a binary format", item.write, (*PLACEHOLDERS, "file", "changes", "out")) for item in profile.binary]
     named += [("installed", profile.installed, ("shelf", "release"))]
     for what, texts, known in named:
         for text in texts:

@@ -29,6 +29,14 @@ class RelinkFile(Action):
 
 
 @dataclass(frozen=True, slots=True)
+class ReadAssets(Action):
+    """Have the engine's command print the binary assets, as they are now and as they were before."""
+
+    KEY = "assets:unread"
+    OPTION = "read"
+
+
+@dataclass(frozen=True, slots=True)
 class RewriteData(Action):
     """Rewrite data by a rule: "all" objects, or "one FILE#NUMBER"."""
 
@@ -49,6 +57,7 @@ class MeetConstraint(Action):
 
 
 KINDS: tuple[type[Action], ...] = (
+    ReadAssets,
     Relink,
     RelinkFile,
     RewriteData,

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.links.actions import Relink, RelinkFile
+from fernshale.core.crossing.stages.links.actions import ReadAssets, Relink, RelinkFile
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import MissingReference
 from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE
@@ -24,6 +24,16 @@ TOGETHER = "together:sure"
 def key_of(item: MissingReference) -> str:
     """The key of its item."""
     return f"{'file' if item.is_file else 'links'}:{item.id}"
+
+
+def asset_items(unread: Collection[TreePath]) -> Iterable[Item]:
+    """Binary assets that the engine's command has not printed yet."""
+    if unread:
+        first = min(unread)
+        words = "a command of the profile prints what each declares and uses"
+        read = Option(ReadAssets(), f"Read {count(len(unread), 'binary asset')}", (words,), 1.0, True)
+        title = f"{count(len(unread), 'binary asset')} not read yet"
+        yield Item("assets:unread", Stage.LINKS, title, "own", first, words, False, (read,))
 
 
 def link_items(missing: Sequence[MissingReference]) -> Iterable[Item]:

@@ -10,7 +10,9 @@ from pathlib import Path
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk
 from fernshale.core.base.work import Work
+from fernshale.core.crossing.project.asset_texts import AssetTexts
 from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.links.binary_assets import BinaryFiles, with_binary
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import MissingReference, find_missing_references
 from fernshale.core.links.reference_reader import with_includes
@@ -49,10 +51,13 @@ def read_linkage(
     moved: Mapping[TreePath, TreePath],
     stated: StatedRenames,
     work: Work,
+    *,
+    from_: str,
 ) -> Linkage:
     """The links of a crossing's project and those of the snapshot `start`; only changed files are read again.
 
-    `moved` maps the old paths of files that merges moved to the new ones. Raises FormatError, Cancelled.
+    `from_` is the release of the engine that the snapshot is for. `moved` maps the old paths of files that merges moved to the
+    new ones. Raises FormatError, Cancelled.
     """
     profile = scan.profile
     weight = len(scan.manifest.files)
@@ -61,18 +66,25 @@ def read_linkage(
     )
     with kept.lock:
         stamp = scan.manifest.derived("links stamp", lambda: _stamp(scan.manifest))
+        if profile.binary:
+            stamp += str(hash(tuple(texts_of(scan, scan.release).unread(scan.manifest))))
         if kept.linkage is not None and kept.of == (stamp, start or "", moved, stated):
             return kept.linkage
         kept.linkage = None
-        kept.now.update(_stamps(scan.manifest), scan.project, work)
-        now = LinkSide(kept.now, scan.manifest.files, lambda path: read_bytes(scan.project, path))
+        texts = texts_of(scan, scan.release)
+        read_now = texts.reader(scan.manifest, lambda path: read_bytes(scan.project, path))
+        kept.now.update(_stamps(scan.manifest, texts), read_now if profile.binary else scan.project, work)
+        now = LinkSide(kept.now, scan.manifest.files, read_now)
+        then = texts_of(scan, from_)
         if store is not None and start is not None:
             manifest = store.manifest(start)
-            before = LinkSide(kept.before, manifest.files, _from_store(store, manifest))
+            before = LinkSide(kept.before, manifest.files, then.reader(manifest, from_store(store, manifest)))
         else:
             before = LinkSide(kept.before, {}, lambda path: None)
             manifest = EMPTY
-        kept.before.update(_stamps(manifest), before.read, work, like=kept.now)
+        # A text that another release printed is another text.
+        like = kept.now if not profile.binary else None
+        kept.before.update(_stamps(manifest, then), before.read, work, like=like)
         kept.linkage = Linkage(now, before, find_missing_references(before, now, moved, stated, work.token))
         kept.of = stamp, start or "", moved, stated
         return kept.linkage
@@ -92,7 +104,7 @@ def compare_trees(profile: Profile, tree: Path, before: Path | tuple[Store, str]
     else:
         store, snapshot = before
         manifest = store.manifest(snapshot)
-        there = _from_store(store, manifest)
+        there = from_store(store, manifest)
         index.update(_stamps(manifest), there, work)
     sides = LinkSide(now, here.files, lambda path: read_bytes(tree, path)), LinkSide(index, manifest.files, there)
     return Linkage(*sides, find_missing_references(sides[1], sides[0], {}, {}, work.token))
@@ -108,18 +120,25 @@ def read_bytes(root: Path, path: TreePath) -> bytes | None:
 
 def _index(profile: Profile) -> LinkIndex:
     """An index of the ids and paths of assets. Includes of code are left out, since compilers report those."""
-    return LinkIndex(with_includes(profile.links, of_code=False), profile.data)
+    return LinkIndex(with_includes(with_binary(profile.links, profile.binary), of_code=False), profile.data)
 
 
-def _stamps(manifest: Manifest) -> Mapping[TreePath, str]:
-    return {path: entry.content for path, entry in manifest.files.items()}
+def texts_of(scan: ProjectScan, release: str) -> AssetTexts:
+    """The texts of the binary assets of a tree that is made for a release."""
+    return AssetTexts(BinaryFiles(scan.profile.binary), release)
+
+
+def _stamps(manifest: Manifest, texts: AssetTexts | None = None) -> Mapping[TreePath, str]:
+    if texts is None or not texts.has_formats:
+        return {path: entry.content for path, entry in manifest.files.items()}
+    return {path: texts.stamp(path, entry.content) for path, entry in manifest.files.items()}
 
 
 def _stamp(manifest: Manifest) -> str:
     return str(hash(tuple(_stamps(manifest).items())))
 
 
-def _from_store(store: Store, manifest: Manifest) -> Callable[[TreePath], bytes | None]:
+def from_store(store: Store, manifest: Manifest) -> Callable[[TreePath], bytes | None]:
     def read(path: TreePath) -> bytes | None:
         entry = manifest.entries.get(path)
         try:

@@ -11,6 +11,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.asset_texts import write_ids
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, EntryText
@@ -21,9 +22,10 @@ from fernshale.core.crossing.stages.links.actions import Relink, RelinkFile
 from fernshale.core.crossing.stages.links.inspection import inspect_links
 from fernshale.core.crossing.stages.links.items import TOGETHER, key_of
 from fernshale.core.crossing.stages.links.reference_index import read_bytes
+from fernshale.core.links.binary_assets import BinaryFiles
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import MissingReference
-from fernshale.core.links.relink import replacements, rewrite
+from fernshale.core.links.relink import Replacements, replacements, rewrite
 from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE, TargetCandidate
 from fernshale.core.links.targets import LinkSide
 
@@ -40,11 +42,26 @@ def preview_relink(
     scan: ProjectScan, index: LinkIndex, chosen: Iterable[tuple[MissingReference, TargetCandidate]]
 ) -> ChangeSet:
     """The changes that write the new ids and paths wherever the old ones are used. Raises FormatError."""
-    changes = replacements(chosen)
+    return _relink_texts(scan, index, replacements(chosen)).change_set()
+
+
+def _relink_texts(scan: ProjectScan, index: LinkIndex, changes: Replacements) -> Draft:
+    """The new ids and paths in everything but binary assets, which only the engine's command can write."""
+    binary = BinaryFiles(scan.profile.binary)
+    texts = {path: listed for path, listed in changes.items() if binary.format_of(path) is None}
     draft = Draft(scan.project)
-    for path, data in rewrite(index.rules, changes, lambda path: read_bytes(scan.project, path)).items():
+    for path, data in rewrite(index.rules, texts, lambda path: read_bytes(scan.project, path)).items():
         draft.write(path, data)
-    return draft.change_set()
+    return draft
+
+
+def _relink_assets(crossing: Crossing, scan: ProjectScan, changes: Replacements, draft: Draft, work: Work) -> None:
+    binary = BinaryFiles(scan.profile.binary)
+    for path, listed in changes.items():
+        data = read_bytes(scan.project, path) if binary.format_of(path) is not None else None
+        if data is not None:
+            new_ids = {mark.id: new for mark, new in listed}
+            draft.write(path, write_ids(crossing, scan, path, data, new_ids, work))
 
 
 def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkFile, author: Author, work: Work) -> int:
@@ -61,7 +78,10 @@ def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkF
         if item is None:
             raise MisuseError(f"{key.partition(':')[2]} is not missing")
         chosen = [(item, candidate) for candidate in _candidates(item, new, view.index)]
-    changes = preview_relink(scan, view.index, chosen)
+    listed = replacements(chosen)
+    draft = _relink_texts(scan, view.index, listed)
+    _relink_assets(crossing, scan, listed, draft, work)
+    changes = draft.change_set()
     items = list(dict.fromkeys(id(item) for item, _ in chosen))
     uses = sum(len(item.uses_in(candidate.slots)) for item, candidate in chosen)
     reason = author.why or "; ".join(chosen[0][1].evidence[:1]) or "chosen"
