@@ -158,6 +158,8 @@ def main(out: Path, wanted: list[str]) -> None:
         settle(window)
     take(window, "build:run", "build", "build")
     settle(window)
+    take(window, "assets:unread", "read", "assets")
+    settle(window)
     links = page_of(window, LinksPage)
     links._go("links:pier-wood")
     shot("links", Stage.LINKS)

@@ -6,7 +6,7 @@ from fernshale.core.crossing.stages.links.data_rules import constraint_of, previ
 from fernshale.core.crossing.stages.links.data_rules import key_of as constraint_key
 from fernshale.core.crossing.stages.links.items import key_of as link_key
 from fernshale.core.crossing.stages.links.items import relink
-from fernshale.core.crossing.stages.links.reference_index import compare_trees
+from fernshale.core.crossing.stages.links.reference_index import compare_trees, is_binary_asset, unread_assets
 from fernshale.core.crossing.stages.links.relinking import declaration, preview_relink
 from fernshale.core.links.index import LinkIndex
 
@@ -16,9 +16,11 @@ __all__ = [
     "constraint_key",
     "constraint_of",
     "declaration",
+    "is_binary_asset",
     "link_key",
     "preview_data",
     "preview_mending",
     "preview_relink",
     "relink",
+    "unread_assets",
 ]

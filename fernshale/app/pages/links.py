@@ -15,11 +15,13 @@ from fernshale.api.links import (
     LinkIndex,
     constraint_of,
     declaration,
+    is_binary_asset,
     link_key,
     preview_data,
     preview_mending,
     preview_relink,
     relink,
+    unread_assets,
 )
 from fernshale.api.links import constraint_key as key_of
 from fernshale.app.dialogs.questions import ask_why
@@ -36,7 +38,7 @@ from fernshale.core.base.quantities import count
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.links.actions import Relink
+from fernshale.core.crossing.stages.links.actions import ReadAssets, Relink
 from fernshale.core.crossing.stages.links.data_rules import DataRewrite
 from fernshale.core.crossing.stages.links.items import TOGETHER
 from fernshale.core.crossing.stages.overview import Overview
@@ -44,6 +46,8 @@ from fernshale.core.links.constraints import UnmetConstraint
 from fernshale.core.links.missing_references import MissingReference
 from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE
 
+# The key of the item about binary assets that were not read yet.
+_ASSETS = "assets:unread"
 _TOGETHER = f"links:{TOGETHER}"
 # Rows without an action; a row without a payload would be a heading.
 _NO_ACTION = ("settled",)
@@ -119,6 +123,8 @@ class LinksPage(Page):
             rows.insert(
                 0, Row(words, "relinked together, as one step", count(uses, "use"), "●", "mine", payload=_TOGETHER)
             )
+        if (unread := next((each for each in view.items if each.key == _ASSETS), None)) is not None:
+            rows.insert(0, Row(unread.title, unread.detail, "", "○", "base", payload=_ASSETS))
         rows += [_doubled_row(id, view.index) for id in view.doubled]
         rows += [_work_row(item) for item in view.data_scan.work]
         seen: dict[str, list[UnmetConstraint]] = {}
@@ -201,7 +207,7 @@ class LinksPage(Page):
         self._candidates.blockSignals(False)
         self._candidates.setVisible(bool(candidates))
         self._apply.setVisible(bool(candidates))
-        self._leave.setVisible(isinstance(payload, str) and payload != _TOGETHER)
+        self._leave.setVisible(isinstance(payload, str) and payload not in (_TOGETHER, _ASSETS))
         self._show_candidate()
 
     def option_buttons(self) -> list[QPushButton]:
@@ -253,6 +259,9 @@ class LinksPage(Page):
             self._card.set_title("What will be written")
             return
         scan, view = self._overview.scan, self._overview.links
+        if self._list.current() == _ASSETS:
+            self._show_assets()
+            return
         if item is not None:
             self._show_sides(item, choice)
         if self._list.current() == _TOGETHER:
@@ -279,6 +288,16 @@ class LinksPage(Page):
             verb = {"drop": "Remove it", "set": "Set it"}.get(choice.partition(" ")[0], "Put it in")
             self._write(lambda: preview_mending(scan, unmet, choice), verb, told)
 
+    def _show_assets(self) -> None:
+        """The command that reads the assets, and which they are."""
+        assert self._overview is not None
+        scan = self._overview.scan
+        commands = [LineRow("runs", "base", "", " ".join(item.print)) for item in scan.profile.binary]
+        files = [LineRow("", "quiet", "", path) for path in unread_assets(scan)]
+        self._text.show_lines((*commands, *files))
+        self._card.set_title("What will be read", "on copies; nothing is written")
+        self._apply.setText("Read them")
+
     def _write(self, make: Callable[[], ChangeSet], verb: str, why: str) -> None:
         """The change as a diff, and its size in the head of the card."""
         assert self._overview is not None
@@ -289,10 +308,25 @@ class LinksPage(Page):
             self._text.show_lines((LineRow("", "alarm", "", error.message, "alarm"),))
             self._apply.setVisible(False)
             return
-        self._text.show_lines(diff_lines(unified_diff(changes, lambda change: (project / change.path).read_bytes())))
-        self._card.set_title("What will be written", f"in {count(len(changes.files), 'file')}")
+        by_engine = self._binary_uses()
+        told = [
+            LineRow("", "base", "", f"{path}: a command of the engine writes its ids", "base") for path in by_engine
+        ]
+        diff = diff_lines(unified_diff(changes, lambda change: (project / change.path).read_bytes()))
+        self._text.show_lines((*diff, *told))
+        self._card.set_title("What will be written", f"in {count(len(changes.files) + len(told), 'file')}")
         self._apply.setText(verb)
         self._message.setText(why)
+
+    def _binary_uses(self) -> list[str]:
+        """The binary assets that use what is about to be relinked."""
+        item = self._item()
+        assert self._overview is not None
+        items = (
+            self._overview.links.automatic if self._list.current() == _TOGETHER else [item] if item is not None else []
+        )
+        uses = {use.file for each in items for use in each.uses}
+        return sorted(path for path in uses if is_binary_asset(self._overview.scan, path))
 
     def _show_sides(self, item: MissingReference, choice: str) -> None:
         assert self._overview is not None
@@ -319,7 +353,9 @@ class LinksPage(Page):
 
     def _carry_out(self, choice: str) -> None:
         item, work, unmet = self._item(), self._work(), self._unmet()
-        if self._list.current() == _TOGETHER:
+        if self._list.current() == _ASSETS:
+            self.session.carry_out(ReadAssets(), "reading binary assets")
+        elif self._list.current() == _TOGETHER:
             self.session.carry_out(Relink(TOGETHER, choice), self._apply.text())
         elif item is not None:
             self.session.carry_out(relink(item, choice), self._apply.text())

@@ -19,6 +19,8 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import BinaryFormat, IdPattern, LinkShape
 
 _KEYS = ("declares", "uses")
+# Any string of JSON.
+_ANY = r'"(?:[^"\\]|\\.)*"'
 
 
 def plain_text(output: bytes, path: TreePath) -> str:
@@ -50,9 +52,10 @@ def with_binary(shape: LinkShape, formats: Sequence[BinaryFormat]) -> LinkShape:
 
 
 def _rules(item: BinaryFormat, key: str) -> Iterator[IdPattern]:
-    for kind in item.kinds or ("",):
-        shown = re.escape(json.dumps(kind, ensure_ascii=False))
-        yield IdPattern(item.files, rf'(?m)^\{{"kind": {shown}, "{key}": "(?P<id>(?:[^"\\]|\\.)*)"', kind=kind)
+    """One rule for each kind; where a format names none, its ids are of any kind."""
+    for kind in item.kinds or (None,):
+        shown = re.escape(json.dumps(kind, ensure_ascii=False)) if kind is not None else _ANY
+        yield IdPattern(item.files, rf'(?m)^\{{"kind": {shown}, "{key}": "(?P<id>(?:[^"\\]|\\.)*)"', kind=kind or "")
 
 
 class BinaryFiles:

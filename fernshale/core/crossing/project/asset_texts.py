@@ -26,7 +26,7 @@ from fernshale.core.links.binary_assets import BinaryFiles, plain_text
 from fernshale.core.process.command import run_command
 from fernshale.core.profile.model import BinaryFormat
 from fernshale.core.profile.read import fill
-from fernshale.core.snapshot.manifest import Manifest
+from fernshale.core.snapshot.manifest import Manifest, digest_of
 
 _TIMEOUT_S = 120.0
 
@@ -124,7 +124,11 @@ def print_assets(
 def write_ids(
     crossing: Crossing, scan: ProjectScan, path: TreePath, data: bytes, new_ids: Mapping[str, str], work: Work
 ) -> bytes:
-    """A binary asset with other ids, as the engine's own command writes it. Raises TrustNeeded, MisuseError, CommandError."""
+    """A binary asset with other ids, as the engine's own command writes it.
+
+    What was written is printed again: its text is kept, and an id that is still there is an error. Raises TrustNeeded, MisuseError,
+    CommandError, FormatError.
+    """
     format = BinaryFiles(scan.profile.binary).format_of(path)
     if format is None or not format.write:
         raise MisuseError(f"the profile has no command that writes ids into {path}", "Add `write` to its [[binary]].")
@@ -142,7 +146,17 @@ def write_ids(
         _run(format.write, places, scan.project, path, work)
         if not out.is_file():
             raise CommandError(f"{path}: the command that writes ids wrote no file")
-        return out.read_bytes()
+        written = out.read_bytes()
+        text = plain_text(_run(format.print, {**places, "file": str(out)}, scan.project, path, work), path)
+        left = [
+            old
+            for old in new_ids
+            if old not in new_ids.values() and f'"uses": {json.dumps(old, ensure_ascii=False)}' in text
+        ]
+        if left:
+            raise CommandError(f"{path}: the command that writes ids left {', '.join(left)} in it")
+        AssetTexts(BinaryFiles(scan.profile.binary), scan.release).keep(format, digest_of(written), text)
+        return written
 
 
 def _run(command: tuple[str, ...], places: Mapping[str, str], folder: Path, path: TreePath, work: Work) -> bytes:

@@ -12,7 +12,7 @@ from fernshale.core.crossing.stages.links.actions import MeetConstraint
 from fernshale.core.crossing.stages.links.data_rules import scan_data, scan_items
 from fernshale.core.crossing.stages.links.field_values import find_fillings
 from fernshale.core.crossing.stages.links.items import asset_items, doubled_items, key_of, link_items
-from fernshale.core.crossing.stages.links.reference_index import read_linkage, texts_of
+from fernshale.core.crossing.stages.links.reference_index import TreeBefore, read_linkage, unread_assets
 from fernshale.core.crossing.stages.links.view import LinksView
 from fernshale.core.fix.rules import RenameIdRule
 from fernshale.core.links.renamed_targets import StatedRenames, TargetEvidence
@@ -26,9 +26,8 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     token.check()
     told = _stated_renames(scan, crossing)
     moved = {old: new for taken in plugin_updates(crossing).values() for old, new in taken.moves.items()}
-    linkage = read_linkage(
-        scan, crossing.store, crossing.leg_start, moved, told, Work(token=token), from_=crossing.setup.from_
-    )
+    then = TreeBefore(crossing.store, crossing.leg_start, crossing.setup.from_)
+    linkage = read_linkage(scan, then, moved, told, Work(token=token))
     decided = crossing.decisions()
     fresh = [item for item in linkage.missing if not item.before]
     left = tuple(item for item in fresh if key_of(item) in decided)
@@ -50,13 +49,8 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         ]
         for key, items in fillings.items()
     }
-    unread = texts_of(scan, scan.release).unread(scan.manifest) if scan.profile.binary else {}
-    open_items = (
-        *asset_items(unread),
-        *link_items(missing),
-        *doubled_items(doubled, linkage.now.index),
-        *scan_items(scanned, fill_options),
-    )
+    of_ids = (*link_items(missing), *doubled_items(doubled, linkage.now.index))
+    open_items = (*asset_items(unread_assets(scan)), *of_ids, *scan_items(scanned, fill_options))
     return LinksView(linkage, missing, before, left, doubled, scanned, open_items)
 
 

@@ -44,21 +44,23 @@ class _Kept:
     linkage: Linkage | None = None
 
 
-def read_linkage(
-    scan: ProjectScan,
-    store: Store | None,
-    start: str | None,
-    moved: Mapping[TreePath, TreePath],
-    stated: StatedRenames,
-    work: Work,
-    *,
-    from_: str,
-) -> Linkage:
-    """The links of a crossing's project and those of the snapshot `start`; only changed files are read again.
+@dataclass(frozen=True, slots=True)
+class TreeBefore:
+    """The project as it was: a snapshot of a store (None for none), and the release of the engine that it is for."""
 
-    `from_` is the release of the engine that the snapshot is for. `moved` maps the old paths of files that merges moved to the
-    new ones. Raises FormatError, Cancelled.
+    store: Store | None
+    snapshot: str | None
+    release: str
+
+
+def read_linkage(
+    scan: ProjectScan, then: TreeBefore, moved: Mapping[TreePath, TreePath], stated: StatedRenames, work: Work
+) -> Linkage:
+    """The links of a crossing's project and those it had before; only changed files are read again.
+
+    `moved` maps the old paths of files that merges moved to the new ones. Raises FormatError, Cancelled.
     """
+    store, start = then.store, then.snapshot
     profile = scan.profile
     weight = len(scan.manifest.files)
     kept = scan.cache.get(
@@ -75,16 +77,16 @@ def read_linkage(
         read_now = texts.reader(scan.manifest, lambda path: read_bytes(scan.project, path))
         kept.now.update(_stamps(scan.manifest, texts), read_now if profile.binary else scan.project, work)
         now = LinkSide(kept.now, scan.manifest.files, read_now)
-        then = texts_of(scan, from_)
+        old_texts = texts_of(scan, then.release)
         if store is not None and start is not None:
             manifest = store.manifest(start)
-            before = LinkSide(kept.before, manifest.files, then.reader(manifest, from_store(store, manifest)))
+            before = LinkSide(kept.before, manifest.files, old_texts.reader(manifest, from_store(store, manifest)))
         else:
             before = LinkSide(kept.before, {}, lambda path: None)
             manifest = EMPTY
         # A text that another release printed is another text.
         like = kept.now if not profile.binary else None
-        kept.before.update(_stamps(manifest, then), before.read, work, like=like)
+        kept.before.update(_stamps(manifest, old_texts), before.read, work, like=like)
         kept.linkage = Linkage(now, before, find_missing_references(before, now, moved, stated, work.token))
         kept.of = stamp, start or "", moved, stated
         return kept.linkage
@@ -126,6 +128,15 @@ def _index(profile: Profile) -> LinkIndex:
 def texts_of(scan: ProjectScan, release: str) -> AssetTexts:
     """The texts of the binary assets of a tree that is made for a release."""
     return AssetTexts(BinaryFiles(scan.profile.binary), release)
+
+
+def unread_assets(scan: ProjectScan) -> list[TreePath]:
+    """The binary assets of the project that were not read yet, by path."""
+    return sorted(texts_of(scan, scan.release).unread(scan.manifest)) if scan.profile.binary else []
+
+
+def is_binary_asset(scan: ProjectScan, path: TreePath) -> bool:
+    return BinaryFiles(scan.profile.binary).format_of(path) is not None
 
 
 def _stamps(manifest: Manifest, texts: AssetTexts | None = None) -> Mapping[TreePath, str]:

@@ -123,10 +123,25 @@ def test_ids_in_binary_assets_are_linked_and_relinked_like_text(tree: Tree) -> N
         ("D", "quay"), ("U", "hemp-rope-long"), ("U", "anchor")
     )
     assert json.loads((project / "art" / "a.scene").read_text()) == {"rope": "hemp-rope-long"}
-    # What was written has not been read yet.
-    assert [item.key for item in inspect(crossing, Work()).links.items] == ["assets:unread"]
+    # What was written was read again at once.
+    assert not inspect(crossing, Work()).links.items
+    assert ran.read_text().split() == ["print", "print", "write", "print"]
+
+
+def test_a_command_that_leaves_an_old_id_writes_nothing(tree: Tree) -> None:
+    crossing = _begin(tree)
+    tool = crossing.setup.project.parent / "shelf" / "rush" / "1.0" / "knot.py"
+    tool.write_text(
+        tool.read_text().replace('new.get(id, id).encode() if letter == "U"', 'id.encode() if letter == "U"')
+    )
+    trust(read_profile(crossing.setup.profile))
     act(crossing, "assets:unread", "read")
-    assert not inspect(crossing, Work()).links.missing
+    art = crossing.setup.project / "art"
+    (art / "hemp.json").write_text(json.dumps({"id": "long", "title": "A rope of hemp", "strength": 12}))
+    before = {path.name: path.read_bytes() for path in art.iterdir()}
+    with pytest.raises(CommandError, match="left hemp-rope in it"):
+        act(crossing, "links:hemp-rope", "long")
+    assert {path.name: path.read_bytes() for path in art.iterdir()} == before
 
 
 def test_an_asset_that_the_command_cannot_read_is_told_and_nothing_is_lost(tree: Tree) -> None:
