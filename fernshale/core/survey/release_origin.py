@@ -112,7 +112,10 @@ def find_origin(
     tied: tuple[str, ...] = ()
     by_text = False
     sureness, telling = float(confidence * min(1.0, 2 * scores[best])), int(for_best + for_rival)
-    if texts is not None and others and not (for_best >= _ENOUGH and for_rival == 0):
+    # Files that equal one release, and others that equal another, are a mixture; then the descriptor says which is meant.
+    is_stated = any(same_release(name, stated) for name in index.names) if stated else False
+    is_mixture = is_stated and bool(for_best and for_rival)
+    if texts is not None and others and not is_mixture and not (for_best >= _ENOUGH and for_rival == 0):
         judged = _judge(index, there, equal, texts, stated)
         order, sureness, telling, tied = judged.order, judged.confidence, judged.telling, judged.tied
         best, rival, *_ = order

@@ -121,3 +121,13 @@ def test_a_folder_of_something_else_is_not_claimed(tree: Tree) -> None:
     other = _releases(random.Random(99), files=2, count=1)["1.0"]
     found = _origin(tree, releases, {name: [f"{line} x" for line in lines] for name, lines in other.items()})
     assert found.words.startswith("not sure") or found.tied
+
+
+def test_of_a_mixture_the_descriptor_says_which_release_is_meant(tree: Tree) -> None:
+    rng = random.Random(3)
+    old = _releases(rng, files=4, count=1)["1.0"]
+    new = {name: _edited(rng, lines, 0.2) for name, lines in old.items()}
+    names = sorted(old)
+    mine = {names[0]: old[names[0]], **{name: new[name] for name in names[1:]}}
+    found = _origin(tree, {"1.0": old, "1.1": new}, mine, "1.0")
+    assert found.name == "1.0" and set(found.mixture) == {"1.1"} and not found.by_text
