@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+import subprocess
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import CommandError
 from fernshale.core.base.treepath import TreePath, tree_path
 from fernshale.core.base.work import CancelToken
-from fernshale.core.process.git import ask_git
-
-# So many objects are asked for at once.
-_BATCH = 200
+from fernshale.core.process.git import GIT, ask_git, git_environment
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,9 +51,13 @@ def git_names(repository: Path) -> tuple[GitName, ...]:
     return tuple(found)
 
 
-def git_entries(repository: Path, commit: str) -> tuple[GitEntry, ...]:
-    """The files and links of a commit; submodules are left out. Raises CommandError, ProjectError for a path that climbs."""
-    listed = ask_git(repository, "ls-tree", "-r", "-z", "--full-tree", commit)
+def git_entries(repository: Path, commit: str, below: str = "") -> tuple[GitEntry, ...]:
+    """The files and links of a commit, `below` a folder if it is named; submodules are left out.
+
+    Raises CommandError, ProjectError for a path that climbs.
+    """
+    where = ("--", f"{below}/") if below else ()
+    listed = ask_git(repository, "ls-tree", "-r", "-z", "--full-tree", commit, *where)
     if listed is None:
         raise CommandError(f"git cannot read the commit {commit} of {repository}")
     found = []
@@ -68,22 +70,23 @@ def git_entries(repository: Path, commit: str) -> tuple[GitEntry, ...]:
 
 
 def git_contents(
-    repository: Path, entries: tuple[GitEntry, ...], token: CancelToken
-) -> Iterator[tuple[GitEntry, bytes]]:
-    """The content of each entry, in order. Raises CommandError for a missing object, Cancelled."""
-    for start in range(0, len(entries), _BATCH):
-        token.check()
-        some = entries[start : start + _BATCH]
-        given = "".join(f"{entry.object}\n" for entry in some).encode()
-        output = ask_git(repository, "cat-file", "--batch", given=given)
-        if output is None:
-            raise CommandError(f"git cannot read objects of {repository}")
-        at = 0
-        for entry in some:
-            end = output.find(b"\n", at)
-            words = output[at:end].split()
-            if len(words) != 3:
-                raise CommandError(f"{repository} lacks the object of {entry.path}", "It may be a partial clone.")
-            size = int(words[2])
-            yield entry, output[end + 1 : end + 1 + size]
-            at = end + size + 2
+    repository: Path, entries: Iterable[GitEntry], token: CancelToken
+) -> Iterator[tuple[GitEntry, bytes | None]]:
+    """The content of each entry, in order; None for an object that is missing, as in a partial clone. Raises Cancelled."""
+    with subprocess.Popen(
+        [*GIT, "cat-file", "--batch"], cwd=repository, env=git_environment(repository), stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, process_group=0,
+    ) as git:  # fmt: skip
+        assert git.stdin is not None and git.stdout is not None
+        for entry in entries:
+            token.check()
+            git.stdin.write(entry.object.encode() + b"\n")
+            git.stdin.flush()
+            head = git.stdout.readline().split()
+            if len(head) != 3 or head[1] != b"blob":
+                yield entry, None
+                continue
+            data = git.stdout.read(int(head[2]))
+            git.stdout.read(1)
+            yield entry, data
+        git.stdin.close()

@@ -9,6 +9,7 @@ import uuid
 from dataclasses import replace
 from pathlib import Path
 
+from fernshale.core.base.errors import CommandError
 from fernshale.core.base.release_notation import read_written
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.process.git import ask_git
@@ -78,6 +79,8 @@ def export_commit(found: FoundRelease, folder: Path, work: Work) -> FoundRelease
     try:
         links = []
         for entry, data in git_contents(found.place, entries, work.token):
+            if data is None:
+                raise CommandError(f"{found.place} lacks the object of {entry.path}", "It may be a partial clone.")
             target = staging / entry.path
             if entry.mode == "120000":
                 links.append((target, os.fsdecode(data)))

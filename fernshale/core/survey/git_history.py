@@ -6,16 +6,16 @@ git's objects instead of the work tree, so filters and hooks do not apply.
 
 from __future__ import annotations
 
-import os
-import subprocess
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from fernshale.core.base.errors import CommandError, ProjectError
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
-from fernshale.core.process.git import GIT, ask_git, git_environment
+from fernshale.core.process.git import ask_git
+from fernshale.core.process.git_tree import git_contents, git_entries
 from fernshale.core.snapshot.manifest import EntryKind, Manifest, TreeEntry, digest_of
 from fernshale.core.survey.release_index import FileColumn, cell_of
 
@@ -70,30 +70,11 @@ def _files(project: Path, commit: str, folder: str, token: CancelToken) -> Itera
 
 
 def _blobs(project: Path, commit: str, folder: str, token: CancelToken) -> Iterator[tuple[TreePath, int, bytes]]:
-    """Each file below a folder of a commit, with its mode and content."""
-    listed = ask_git(project, "ls-tree", "-r", "-z", "--full-tree", commit, "--", folder + "/")
-    names: list[tuple[bytes, TreePath, int]] = []
-    for line in (listed or b"").split(b"\0"):
-        if not line:
-            continue
-        about, _, name = line.partition(b"\t")
-        mode, kind, blob = about.split()
-        if kind == b"blob" and mode != b"120000":
-            place = TreePath(os.fsdecode(name)[len(folder) + 1 :])
-            names.append((blob, place, 0o755 if mode == b"100755" else 0o644))
-    with subprocess.Popen(
-        [*GIT, "cat-file", "--batch"], cwd=project, env=git_environment(project), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL, process_group=0,
-    ) as git:  # fmt: skip
-        assert git.stdin is not None and git.stdout is not None
-        for id, path, bits in names:
-            token.check()
-            git.stdin.write(id + b"\n")
-            git.stdin.flush()
-            head = git.stdout.readline().split()
-            if len(head) != 3 or head[1] != b"blob":
-                continue  # an object that is missing, as in a partial clone
-            data = git.stdout.read(int(head[2]))
-            git.stdout.read(1)
-            yield path, bits, data
-        git.stdin.close()
+    """Each file below a folder of a commit, with its mode and content; what git cannot read is left out."""
+    try:
+        entries = [entry for entry in git_entries(project, commit, folder) if entry.mode != "120000"]
+    except (CommandError, ProjectError):
+        return
+    for entry, data in git_contents(project, entries, token):
+        if data is not None:
+            yield TreePath(entry.path[len(folder) + 1 :]), 0o755 if entry.mode == "100755" else 0o644, data

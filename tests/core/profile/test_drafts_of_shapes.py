@@ -155,7 +155,7 @@ _FINAL = {
             "game.conf": "settings",
             "ext/clock/clock.c": "plugin",
         },
-        ("make", "--keep-going"),
+        ("make", "--always-make"),
         frozenset({("game.conf", "41")}),
     ),
     "reed-song": Final(
