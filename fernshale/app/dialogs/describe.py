@@ -10,7 +10,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QFileDialog,
@@ -233,8 +233,12 @@ class DescribeDialog(WorkingDialog):
                 card.add(self._command_buttons(inside, section))
             column.addWidget(card)
         column.addStretch(1)
+        bar = self._scroll.verticalScrollBar()
+        place = bar.value()
         self._scroll.setWidget(inside)
         inside.setAutoFillBackground(False)
+        # The new cards find their places first.
+        QTimer.singleShot(0, self, lambda: bar.setValue(place))
 
     def _role_bar(self, parent: QWidget) -> QWidget:
         assert self._description is not None
