@@ -14,9 +14,12 @@ import pytest
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.work import Work
+from fernshale.core.crossing.flow.actions import carry_out
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.flow.start import begin_crossing
 from fernshale.core.crossing.project.describing import save_profile
+from fernshale.core.crossing.record.actions import Author
+from fernshale.core.crossing.record.items import choose
 from fernshale.core.crossing.record.last_build import ROUNDS
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.authoring.answers import Answers
@@ -221,3 +224,27 @@ def test_without_its_tool_the_sixth_goes_up_to_the_build(tmp_path: Path) -> None
     for path, text in expected.items():
         assert text in (project / path).read_text(), path
     assert "// what the game is made of" in (project / "Packages/manifest.json").read_text()
+
+
+def test_a_value_that_no_shelf_has_is_asked_for_and_written_everywhere(tmp_path: Path) -> None:
+    way = _WAYS["lantern-run"]
+    project = unpack_shape(tmp_path, "lantern-run")
+    description = _described("lantern-run", way, project)
+    answers = description.answers.with_command("build", None)
+    save_profile(describe(description.facts, answers))
+    profile = find_profile(project, [home() / "profiles"])
+    trust(profile)
+    add_releases(
+        tmp_path / "shelf", find_releases(shape_releases("lantern-run"), profile, Work()), Work(), in_place=True
+    )
+    crossing = begin_crossing(project, profile, [tmp_path / "shelf"], way.to, Work())
+    overview = cross(crossing, {}, lambda _step: None, lambda _stage, _view: None, Work())
+    item = next(item for item in overview.items if item.key == "engine:value:5.0.0:glaze")
+    assert "no shelf says the one of 5.0.0" in item.title and item.options[0].asks == "The glaze of 5.0.0"
+    assert "glaze      = 2026.03.18-4.2.1" in (project / "build.settings").read_text(), "nothing is guessed"
+    action = choose(item, "value", "2026.10.02-5.0.0")
+    assert action is not None
+    carry_out(crossing, action, Author("you", "from its page"), Work())
+    overview = cross(crossing, {}, lambda _step: None, lambda _stage, _view: None, Work())
+    assert "glaze      = 2026.10.02-5.0.0" in (project / "build.settings").read_text()
+    assert not [item for item in overview.items if item.key.startswith("engine:value")]

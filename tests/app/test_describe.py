@@ -208,6 +208,32 @@ def test_a_folder_is_said_by_a_click(qtbot: QtBot, tree: Tree) -> None:
     )
 
 
+def test_ids_and_paths_are_said_by_a_click(qtbot: QtBot, tree: Tree) -> None:
+    files = {
+        "game.json": '{"engine": {"name": "Wick", "release": "2.0.1"}}',
+        "art/lamp.json": '{"guid": "lamp-a", "picture": "art/lamp.png"}',
+        "art/more/bell.json": '{"guid": "bell-b", "picture": "art/bell.png"}',
+        "scenes/quay.json": '{"parts": [{"uses": "lamp-a"}, {"uses": "bell-b"}]}',
+    }
+    dialog = _opened(qtbot, tree("game", files))
+    for file, text, words in (
+        ("art/lamp.json", "lamp-a", "An id that this file declares"),
+        ("art/lamp.json", "art/lamp.png", "The path of a file"),
+        ("scenes/quay.json", "lamp-a", "An id of something else"),
+    ):
+        _show(dialog, file)
+        _click_text(qtbot, dialog, 1, text)
+        _answer(qtbot, dialog, words)
+    _press(qtbot, dialog, "Use this description")
+    assert dialog.profile is not None
+    links = read_profile(dialog.profile).links
+    assert [(rule.files, rule.key) for rule in links.declare] == [(("art/**/*.json",), ("guid",))]
+    assert {(rule.files, rule.key, rule.names) for rule in links.use} == {
+        (("art/**/*.json",), ("picture",), "file"),
+        (("scenes/**/*.json",), ("uses",), "id"),
+    }
+
+
 def _when_modal(kind: type, act: Callable[[QWidget], None]) -> None:
     """Do something with the next modal dialog of a kind, as soon as it is there."""
 

@@ -37,13 +37,17 @@ class SiteChange:
 
 @dataclass(frozen=True, slots=True)
 class NewReleases:
-    """What a leg moves to: the engine's releases, the plugins' by id, and the values that belong to each engine release."""
+    """What a leg moves to: the engine's releases, the plugins' by id, and the values that belong to each engine release.
+
+    `given` are values of the new release that a person said; they come before the shelf's.
+    """
 
     from_: str
     to: str
     plugins: Mapping[str, str] = field(default_factory=dict)
     old_values: Mapping[str, str] = field(default_factory=dict)
     new_values: Mapping[str, str] = field(default_factory=dict)
+    given: Mapping[str, str] = field(default_factory=dict)
 
 
 def plan_sites(sites: Sequence[FoundSite], releases: NewReleases) -> tuple[SiteChange, ...]:
@@ -110,6 +114,8 @@ def _plan_release(site: FoundSite, releases: NewReleases) -> SiteChange:
 def _plan_belonging(site: FoundSite, releases: NewReleases) -> SiteChange:
     """A value that belongs to the engine's release: the shelf has it for each release, or a person has to say it."""
     before, name = site.value.text, site.belonging
+    if name in releases.given:
+        return SiteChange(site, releases.given[name], why=f"you said that this is the {name} of {releases.to}")
     new, old = releases.new_values.get(name), releases.old_values.get(name)
     if new is None:
         return SiteChange(

@@ -12,7 +12,18 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import ProfileCommand, Reach, Role
 
 # What a value in a file can be.
-ValueMeaning = Literal["release", "range", "belongs", "plugin id", "plugin version", "plugin accepts", "mine"]
+ValueMeaning = Literal[
+    "release",
+    "range",
+    "belongs",
+    "plugin id",
+    "plugin version",
+    "plugin accepts",
+    "declares id",
+    "uses id",
+    "path",
+    "mine",
+]
 # What a folder can be: a role of its files, or the parent of plugin folders.
 FolderMeaning = Literal["plugins"] | Role
 ProjectCommand = Literal["build", "run"]

@@ -242,6 +242,8 @@ def _sections(description: Description) -> Iterator[Section]:
     yield Section("roles", "Yours, theirs, made by tools", tuple(_role_lines(description)))
     yield Section("build", "How it is built", tuple(_command_lines(description, "build")), open_["build"])
     yield Section("run", "How it is run", tuple(_command_lines(description, "run")))
+    if draft.links:
+        yield Section("links", "Ids and paths in assets", tuple(_link_lines(description, draft)))
     if draft.belonging:
         lines = tuple(
             Line(
@@ -250,6 +252,14 @@ def _sections(description: Description) -> Iterator[Section]:
             for item in draft.belonging
         )
         yield Section("belonging", "Values that belong to a release", lines, open_["belonging"])
+
+
+def _link_lines(description: Description, draft: ProfileDraft) -> Iterator[Line]:
+    words = {"declares id": "declares an id", "uses id": "uses an id", "path": "names a file"}
+    said = {item.meaning: item for item in description.answers.values if item.meaning in words}
+    for item in said.values():
+        yield Line(f"{item.file}  {item.text}", words[item.meaning], item.file, 1, value_key(item.file, item.reach))
+    yield Line(f"{count(len(draft.links), 'rule')} for files like these", "")
 
 
 def _site_lines(description: Description, draft: ProfileDraft) -> Iterator[Line]:

@@ -16,6 +16,7 @@ from fernshale.core.base.release_notation import read_written
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.answers import Answers, PointedValue, folder_key, value_key
 from fernshale.core.profile.authoring.draft_commands import DraftCommand, draft_commands
+from fernshale.core.profile.authoring.draft_links import DraftLink, draft_links
 from fernshale.core.profile.authoring.draft_roles import DraftRole, draft_roles
 from fernshale.core.profile.authoring.plugin_groups import (
     PluginGroup,
@@ -92,6 +93,7 @@ class ProfileDraft:
     workspace: DraftWorkspace | None
     roles: tuple[DraftRole, ...]
     commands: tuple[DraftCommand, ...]
+    links: tuple[DraftLink, ...]
     unread: int
 
     @property
@@ -131,6 +133,7 @@ def draft_profile(facts: ProjectFacts, answers: Answers = Answers()) -> ProfileD
             ("roles", around.key, answers.folders, answers.struck), lambda: draft_roles(facts, around, answers)
         ),
         facts.remember("commands", lambda: draft_commands(facts)),
+        draft_links(facts, answers),
         facts.unread,
     )
 

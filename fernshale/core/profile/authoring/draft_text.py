@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from fernshale.core.profile.authoring.answers import Answers
 from fernshale.core.profile.authoring.draft import DraftPlugins, DraftWorkspace, ProfileDraft
+from fernshale.core.profile.authoring.draft_links import DraftLink
 from fernshale.core.profile.authoring.draft_roles import DraftRole
 from fernshale.core.profile.authoring.release_places import BelongingValue, DraftSite
 from fernshale.core.profile.model import Notation, ProfileCommand, Reach
@@ -48,6 +49,8 @@ def _lines(draft: ProfileDraft, answers: Answers) -> Iterator[str]:
         yield from _workspace(draft.workspace)
     for role in draft.roles:
         yield from _role(role)
+    for link in draft.links:
+        yield from _link(link)
     yield from _commands(draft, answers)
     for pattern in answers.patterns:
         yield ""
@@ -131,6 +134,16 @@ def _role(role: DraftRole) -> Iterator[str]:
     yield "[[role]]"
     yield f"role = {_text(role.role)}"
     yield f"files = [{', '.join(_texts(role.files))}]"
+
+
+def _link(link: DraftLink) -> Iterator[str]:
+    yield ""
+    yield f"# you pointed at such a value; {link.count} files are like that one"
+    yield f"[[{link.table}]]"
+    yield f"files = [{', '.join(_texts(link.files))}]"
+    yield f"key = [{_text(link.key)}]" if link.key else f"pattern = {_text(link.pattern)}"
+    if link.names_files:
+        yield 'names = "file"'
 
 
 def _commands(draft: ProfileDraft, answers: Answers) -> Iterator[str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.textfile import position
@@ -57,9 +58,10 @@ def point_at(description: Description, path: TreePath, offset: int) -> Pointed |
         is_same = is_same or (item.file, item.reach) in named
         if is_same and item.file != path and item.file not in seen:
             elsewhere.append((item.file, position(facts.texts[item.file], item.value.start)[0], item.text))
+    in_descriptor = group is not None and path in group.descriptors
     return Pointed(
         path, value, reach, position(text, value.start)[0], mark.words if mark is not None else "",
-        tuple(elsewhere), tuple(lacking), _meanings(bool(alike) or (group is not None and path in group.descriptors)),
+        tuple(elsewhere), tuple(lacking), _meanings(value.text, in_descriptor=in_descriptor),
     )  # fmt: skip
 
 
@@ -70,7 +72,7 @@ def _named_alike(description: Description, path: TreePath, reach: Reach) -> set[
     return exact if (path, reach) in exact else set()
 
 
-def _meanings(in_descriptor: bool) -> tuple[tuple[ValueMeaning, str, str], ...]:
+def _meanings(text: str, *, in_descriptor: bool) -> tuple[tuple[ValueMeaning, str, str], ...]:
     of_plugin: tuple[tuple[ValueMeaning, str, str], ...] = (
         ("plugin version", "The plugin's version", "found in each descriptor by the same rule"),
         ("plugin accepts", "The engine releases that the plugin accepts", "found in each descriptor by the same rule"),
@@ -81,8 +83,16 @@ def _meanings(in_descriptor: bool) -> tuple[tuple[ValueMeaning, str, str], ...]:
         ("range", "A range of the engine's releases", "follows the new release in its own notation"),
         ("belongs", "A value that belongs to each engine release", "moves with it; the shelf has the new one"),
     )
+    of_assets: tuple[tuple[ValueMeaning, str, str], ...] = (
+        ("declares id", "An id that this file declares", "files like this one declare theirs by the same key"),
+        ("uses id", "An id of something else", "follows when that gets another id"),
+        ("path", "The path of a file", "follows when that file moves"),
+    )
     mine: tuple[tuple[ValueMeaning, str, str], ...] = (("mine", "Something of mine", "it is left alone"),)
-    return (*of_plugin, *usual, *mine) if in_descriptor else (*usual, *mine)
+    if not re.search(r"\d", text) or not re.fullmatch(r"[\w.+\-\[\](),<>=^~*| ]+", text) or len(text) > 24:
+        # It cannot be a release.
+        return (*(of_plugin[2:] if in_descriptor else ()), *of_assets, *mine)
+    return (*of_plugin, *usual, *of_assets[:2], *mine) if in_descriptor else (*usual, *of_assets[:2], *mine)
 
 
 def _asked_at(description: Description, path: TreePath, text: str, offset: int) -> tuple[Reach, FoundValue] | None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterator
+
 from fernshale.core.base.quantities import count
 from fernshale.core.base.release_notation import read_written
 from fernshale.core.crossing.project.scan import ProjectScan
@@ -14,15 +16,50 @@ from fernshale.core.crossing.stages.engine.generator_items import generator_item
 from fernshale.core.crossing.stages.engine.view import EngineView
 from fernshale.core.engine.release_update import SiteChange
 
+_VALUE = "engine:value:"
+
 
 def site_key(change: SiteChange) -> str:
     return f"engine:trouble:{change.site.file}:{change.site.name}"
 
 
+def given_values(crossing: Crossing) -> dict[str, str]:
+    """The values that belong to the target, as a person said them, by name."""
+    prefix = f"{_VALUE}{crossing.setup.to}:"
+    decided = crossing.decisions().items()
+    return {key.removeprefix(prefix): item.text for key, item in decided if key.startswith(prefix) and item.text}
+
+
+def _value_items(view: EngineView, to: str, decided: Collection[str]) -> Iterator[Item]:
+    """One item for each value that belongs to a release and that no shelf has for the target."""
+    named: dict[str, SiteChange] = {}
+    for change in view.sites:
+        if change.site.belonging and change.trouble:
+            named.setdefault(change.site.belonging, change)
+    for name, change in named.items():
+        key = f"{_VALUE}{to}:{name}"
+        if key in decided:
+            continue
+        write = Option(
+            Choose(key, "value"),
+            f"Write the one of {to}…",
+            ("every place that has it follows",),
+            0.5,
+            asks=f"The {name} of {to}",
+        )
+        keep = Option(Choose(key, "keep"), "Leave it as it is", (change.trouble,), 0.3)
+        title = f"{change.site.file} {change.trouble.split(';')[0]}"
+        place = f"{change.site.file}:{change.site.line}"
+        yield Item(key, Stage.ENGINE, title, "own", place, change.trouble, True, (write, keep), blocks=False)
+
+
 def site_items(view: EngineView, scan: ProjectScan, crossing: Crossing) -> tuple[Item, ...]:
-    items = []
+    items: list[Item] = []
     to = crossing.setup.to
+    items += _value_items(view, to, crossing.decisions())
     for item in view.sites:
+        if item.site.belonging:
+            continue
         key = site_key(item)
         if item.trouble and key not in crossing.decisions():
             place = f"{item.site.file}:{item.site.line}"
