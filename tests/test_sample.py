@@ -72,6 +72,7 @@ def sample(tmp_path_factory: pytest.TempPathFactory) -> Sample:
     return unpack(tmp_path_factory.mktemp("sample"))
 
 
+@pytest.mark.usefixtures("compiled_headers")
 def test_sample_is_clean_on_its_release_and_breaks_in_many_ways_on_the_next(sample: Sample, tmp_path: Path) -> None:
     sources = [path for path in (sample.project / "src").iterdir() if path.suffix == ".cpp"]
     assert len(sources) >= 14 and len(list((sample.project / "scenes").glob("*.scene"))) == 2

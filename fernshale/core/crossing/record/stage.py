@@ -35,7 +35,7 @@ _STAGES_OF = {
     Stage.PLUGINS: ("plugin", "merge", "merge-like", "merge-below", "aside", "rebuild", "odd"),
     Stage.ENGINE: ("engine", "workaround", "copy"),
     Stage.BUILD: ("build", "cause", "silent", "default", "debt", "fix", "member"),
-    Stage.LINKS: ("links", "file", "doubled", "data", "expect"),
+    Stage.LINKS: ("links", "file", "doubled", "data", "expect", "assets"),
     Stage.TRIAL: ("trial", "check", "propose"),
 }
 
