@@ -240,7 +240,7 @@ def test_a_value_that_no_shelf_has_is_asked_for_and_written_everywhere(tmp_path:
     crossing = begin_crossing(project, profile, [tmp_path / "shelf"], way.to, Work())
     overview = cross(crossing, {}, lambda _step: None, lambda _stage, _view: None, Work())
     item = next(item for item in overview.items if item.key == "engine:value:5.0.0:glaze")
-    assert "no shelf says the one of 5.0.0" in item.title and item.options[0].asks == "The glaze of 5.0.0"
+    assert "no shelf has the one of 5.0.0" in item.title and item.options[0].asks == "The glaze of 5.0.0"
     assert "glaze      = 2026.03.18-4.2.1" in (project / "build.settings").read_text(), "nothing is guessed"
     action = choose(item, "value", "2026.10.02-5.0.0")
     assert action is not None

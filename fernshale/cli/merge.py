@@ -86,7 +86,7 @@ def identify(options: argparse.Namespace, token: CancelToken) -> int:
         return 0
     print_lines(f"{row['score']:.2f}  {row['same_files']} same files  {row['candidate']}" for row in rows)
     by = "lines and runs of words" if origin.by_text else "files"
-    told = f"; {origin.telling:,} {by} tell it from {origin.runner_up}" if origin.runner_up else ""
+    told = f"; {origin.telling:,} {by} distinguish it from {origin.runner_up}" if origin.runner_up else ""
     print(f"{origin.words}{told}")
     print(f"{len(origin.edited)} edited, {len(origin.own)} own, {len(origin.deleted)} deleted")
     for name, paths in origin.mixture.items():

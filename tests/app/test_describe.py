@@ -68,7 +68,7 @@ def test_a_value_is_confirmed_by_a_click_and_its_question_is_gone(qtbot: QtBot, 
     _click_text(qtbot, dialog, 5, "2026.03.18")
     _answer(qtbot, dialog, "belongs to each engine release")
     _click_text(qtbot, dialog, 6, "31.0.2")
-    _answer(qtbot, dialog, "Something of mine")
+    _answer(qtbot, dialog, "My own value")
     draft = dialog._description.draft
     assert draft is not None
     assert [(item.text, item.said) for item in draft.belonging if item.file == "build.settings"] == [
@@ -77,7 +77,7 @@ def test_a_value_is_confirmed_by_a_click_and_its_question_is_gone(qtbot: QtBot, 
     # A value that was taken for the engine's is struck out by a click, too, and is not proposed again.
     _show(dialog, "README.txt")
     _click_text(qtbot, dialog, 3, "4.2.1")
-    _answer(qtbot, dialog, "Something of mine")
+    _answer(qtbot, dialog, "My own value")
     assert dialog._description.draft is not None
     assert "README.txt" not in {place.file for site in dialog._description.draft.sites for place in site.places}
     assert listing(project) == before
@@ -219,7 +219,7 @@ def test_ids_and_paths_are_said_by_a_click(qtbot: QtBot, tree: Tree) -> None:
     for file, text, words in (
         ("art/lamp.json", "lamp-a", "An id that this file declares"),
         ("art/lamp.json", "art/lamp.png", "The path of a file"),
-        ("scenes/quay.json", "lamp-a", "An id of something else"),
+        ("scenes/quay.json", "lamp-a", "An id that this file uses"),
     ):
         _show(dialog, file)
         _click_text(qtbot, dialog, 1, text)

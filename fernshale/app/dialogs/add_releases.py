@@ -65,7 +65,7 @@ class AddReleasesDialog(WorkingDialog):
             self._table.setColumnWidth(at, width)
         self._table.horizontalHeader().setSectionResizeMode(len(_COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
         column.addWidget(self._table, 1)
-        self._in_place = QCheckBox("Use folders where they lie; nothing of them is copied", self)
+        self._in_place = QCheckBox("Use folders in place, without copying them", self)
         self._in_place.setChecked(True)
         column.addWidget(self._in_place)
         foot = QHBoxLayout()

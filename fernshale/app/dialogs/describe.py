@@ -129,7 +129,7 @@ class DescribeDialog(WorkingDialog):
         foot.setObjectName("foot")
         row = QHBoxLayout(foot)
         row.setContentsMargins(14, 8, 14, 8)
-        self._message = quiet_label(foot, "Click any value to say what it is · N shows the next question")
+        self._message = quiet_label(foot, "Click a value to say what it is · N shows the next question")
         row.addWidget(self._message, 1)
         self._later = button(foot, "Later", self._keep_and_close, hint="Keeps what you said; nothing else is written")
         self._export = button(foot, "Export…", self._save_elsewhere, hint="Write the profile into a folder of your own")
@@ -203,9 +203,9 @@ class DescribeDialog(WorkingDialog):
         self._description = result
         questions = len(result.questions)
         self._finding.setText(printable(result.headline))
-        self._state.setText(f"◆ {questions} to say" if questions else "● nothing left to ask")
+        self._state.setText(f"◆ {count(questions, 'question')}" if questions else "● no questions left")
         self._state.setStyleSheet(f"color: {theme().alarm if questions else theme().mine}")
-        self._message.setText(result.trouble or "Click any value to say what it is · N shows the next question")
+        self._message.setText(result.trouble or "Click a value to say what it is · N shows the next question")
         self._next.setEnabled(result.draft is not None)
         self._export.setEnabled(result.draft is not None)
         files = telling_files(result)[:9]
@@ -436,7 +436,7 @@ class DescribeDialog(WorkingDialog):
             ("generated", "It is made by a tool", "replaced when the tool runs"),
             ("asset", "Assets", "data of the game"),
             ("settings", "Settings", ""),
-            ("other", "Nothing of the game", "it is left alone"),
+            ("other", "Not part of the game", "it stays as it is"),
         )
 
         def saying(meaning: FolderMeaning) -> Callable[[], None]:

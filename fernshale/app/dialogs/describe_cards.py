@@ -11,11 +11,12 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePol
 from fernshale.api.describing import Line, Section
 from fernshale.app.theme import code_font, text_font, theme
 from fernshale.app.widgets.basics import ShortLabel, button, heading_label, quiet_label
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
 
 # A section shows so many lines until a person asks for all.
 _FEW = 4
-_STRIKE = "This is wrong: leave it out, and do not propose it again"
+_STRIKE = "Remove this suggestion; it is not made again"
 
 
 class AnswerCard(QFrame):
@@ -73,7 +74,7 @@ class SectionCard(QFrame):
         head = QHBoxLayout()
         head.addWidget(heading_label(self, section.title))
         head.addStretch(1)
-        state = f"◆ {section.open} to say" if section.open else "● nothing to ask"
+        state = f"◆ {count(section.open, 'question')}" if section.open else "● complete"
         label = QLabel(state, self)
         label.setFont(text_font(12))
         label.setStyleSheet(f"color: {theme().alarm if section.open else theme().mine}")

@@ -118,11 +118,9 @@ def _plan_belonging(site: FoundSite, releases: NewReleases) -> SiteChange:
         return SiteChange(site, releases.given[name], why=f"you said that this is the {name} of {releases.to}")
     new, old = releases.new_values.get(name), releases.old_values.get(name)
     if new is None:
-        return SiteChange(
-            site, before, f"has {name} {before}, and no shelf says the one of {releases.to}; left as it is"
-        )
+        return SiteChange(site, before, f"has {name} {before}, and no shelf has the one of {releases.to}; not changed")
     if before == new:
         return SiteChange(site, before)
     if old is not None and before != old:
-        return SiteChange(site, before, f"has {name} {before}, which is neither {old} nor {new}; left as it is")
+        return SiteChange(site, before, f"has {name} {before}, which is neither {old} nor {new}; not changed")
     return SiteChange(site, new, why=f"the {name} of {releases.to}")

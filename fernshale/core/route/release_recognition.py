@@ -192,9 +192,7 @@ def _by_name(path: Path) -> FoundRelease | None:
     if ((written := read_written(name)) is not None and name[:1].isdigit()) or (
         name[:1] in "vV" and written is not None
     ):
-        return FoundRelease(
-            "plugin", path.parent.name, written.text, path, "its name, and that of the folder around it"
-        )
+        return FoundRelease("plugin", path.parent.name, written.text, path, "its name and that of its parent folder")
     found = _NAMED.fullmatch(re.sub(r"-(?:py\d.*|src|sources?)$", "", name))
     if found is None or (written := read_written(found["version"])) is None:
         return None
@@ -217,7 +215,7 @@ def _in_archive(archive: Path, profile: Profile | None, work: Work) -> FoundRele
         if found is None or not found.is_complete:
             found = named or found
         if found is None:
-            return FoundRelease("plugin", "", "", archive, "an archive whose name and contents say nothing", inside)
+            return FoundRelease("plugin", "", "", archive, "no version in its name or contents", inside)
         is_engine = profile is not None and found.id.lower() == profile.id.lower()
         kind: ReleaseKind = "engine" if is_engine else found.kind
         return with_stage(replace(found, kind=kind, place=archive, inside=inside), profile)

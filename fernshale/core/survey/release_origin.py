@@ -71,9 +71,9 @@ class Origin:
     def words(self) -> str:
         """Where it came from, in words that say how sure that is."""
         if self.tied:
-            return f"from {', '.join((self.name, *self.tied[:-1]))} or {self.tied[-1]}: their texts do not tell"
+            return f"from {', '.join((self.name, *self.tied[:-1]))} or {self.tied[-1]}: their files do not distinguish them"
         if self.confidence < _SURE:
-            return f"not sure; {self.name} is the nearest"
+            return f"not certain; {self.name} is the closest"
         return f"from {self.name}, {min(self.confidence, 0.99):.0%} likely"
 
     @property

@@ -109,5 +109,5 @@ def test_each_place_keeps_its_own_way_and_values_move_with_the_release(tree: Tre
     assert set(trouble) == {"revision", "odd"} and "neither ffff nor 91ab" in trouble["revision"]
     # Without a shelf that knows the values, nothing is guessed.
     unknown = plan_sites(sites, NewReleases("5.0", "5.1.0"))
-    told = {item.site.name for item in unknown if "no shelf says" in item.trouble}
+    told = {item.site.name for item in unknown if "no shelf has" in item.trouble}
     assert told == {"data format", "build tool", "revision"}

@@ -120,7 +120,7 @@ def test_a_folder_of_something_else_is_not_claimed(tree: Tree) -> None:
     releases = _releases(random.Random(2), files=2, count=3)
     other = _releases(random.Random(99), files=2, count=1)["1.0"]
     found = _origin(tree, releases, {name: [f"{line} x" for line in lines] for name, lines in other.items()})
-    assert found.words.startswith("not sure") or found.tied
+    assert found.words.startswith("not certain") or found.tied
 
 
 def test_of_a_mixture_the_descriptor_says_which_release_is_meant(tree: Tree) -> None:

@@ -68,7 +68,7 @@ def shelf_overview(shelves: Sequence[str | Path], opening: ProjectProbe) -> Shel
     lacking = []
     if not any(parse_release(item.version) == here for item in engines):
         lacking.append(
-            f"{opening.profile.title} {opening.release}, the release the project is on: nothing can be compared"
+            f"{opening.profile.title} {opening.release}, the release the project is on: changes of the engine cannot be listed"
         )
     if not targets:
         lacking.append(f"a release of {opening.profile.title} to move to")
@@ -77,5 +77,5 @@ def shelf_overview(shelves: Sequence[str | Path], opening: ProjectProbe) -> Shel
         releases = shelf.releases_of(plugin.id)
         plugins += len(releases)
         if plugin.version and not any(same_release(item.version, plugin.version) for item in releases):
-            lacking.append(f"{plugin.id} {plugin.version}, which the project has: your edits in it cannot be told")
+            lacking.append(f"{plugin.id} {plugin.version}, which the project has: your edits in it cannot be found")
     return ShelfOverview(targets, len(engines), plugins, tuple(lacking))

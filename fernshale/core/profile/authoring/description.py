@@ -202,11 +202,11 @@ def _questions(description: Description) -> Iterator[Question]:
         if item.said:
             continue
         contains = draft.release in item.text and item.text != draft.release
-        said = "contains the engine's release" if contains else "stands beside the engine's name"
+        said = "contains the engine's release" if contains else "is next to the engine's name"
         options = (
-            ("belongs", "A value that belongs to each engine release", "moves with it; the shelf has the new one"),
+            ("belongs", "A value that belongs to each engine release", "changes with it; the shelf has the new one"),
             ("release", "The engine's release itself", "changes to the new release"),
-            ("mine", "Something of mine", "it is left alone"),
+            ("mine", "My own value", "it stays as it is"),
         )
         yield Question(item.key, "belonging", f"{item.text} {said}. What is it?", options, item.file, item.reach)
     if "build" not in description.answers.commands:
@@ -247,7 +247,10 @@ def _sections(description: Description) -> Iterator[Section]:
     if draft.belonging:
         lines = tuple(
             Line(
-                f"{item.name}  {item.text}", "moves with the release" if item.said else "asked", item.file, key=item.key
+                f"{item.name}  {item.text}",
+                "changes with the release" if item.said else "open question",
+                item.file,
+                key=item.key,
             )
             for item in draft.belonging
         )
@@ -277,7 +280,7 @@ def _plugin_lines(draft: ProfileDraft) -> Iterator[Line]:
     assert plugins is not None
     group = plugins.group
     total = len(group.descriptors)
-    named = (("name", plugins.id), ("version", plugins.version), ("what it accepts", plugins.accepts))
+    named = (("name", plugins.id), ("version", plugins.version), ("accepted releases", plugins.accepts))
     found = [f"{name} in {_found_in(draft, reach)} of {total}" for name, reach in named if reach is not None]
     lacking = [f"no {name}" for name, reach in named if reach is None]
     yield Line(

@@ -54,7 +54,7 @@ def draft_roles(facts: ProjectFacts, around: Surroundings, answers: Answers) -> 
     free = [path for path in facts.tree.files if not path.startswith(".git/") and not _below(path, taken)]
     generated = [path for path in free if _is_generated(facts, path)]
     if generated:
-        why = "they or their folders say that a tool writes them, or git leaves them out"
+        why = "marked as generated, in a folder of that name, or ignored by git"
         done.append(DraftRole("generated", _globs(generated, free), why))
     packages = sorted({path.split("/")[0] for path in free if is_dependency(path)})
     if packages:

@@ -31,7 +31,7 @@ def _lines(draft: ProfileDraft, answers: Answers) -> Iterator[str]:
     yield ""
     yield f"# The project is on {draft.release}" + (f": {'; '.join(draft.evidence)}." if draft.evidence else ".")
     if not draft.is_sure:
-        yield "# There is little evidence for this: look whether it is the engine at all."
+        yield "# Little evidence: check that this is the engine."
     if draft.rivals:
         rivals = ", ".join(f"{item.spelling} {item.release}" for item in draft.rivals)
         yield f"# Almost as likely as the engine: {rivals}."

@@ -81,14 +81,14 @@ def _meanings(text: str, *, in_descriptor: bool) -> tuple[tuple[ValueMeaning, st
     usual: tuple[tuple[ValueMeaning, str, str], ...] = (
         ("release", "The engine's release", "changes to the new release"),
         ("range", "A range of the engine's releases", "follows the new release in its own notation"),
-        ("belongs", "A value that belongs to each engine release", "moves with it; the shelf has the new one"),
+        ("belongs", "A value that belongs to each engine release", "changes with it; the shelf has the new one"),
     )
     of_assets: tuple[tuple[ValueMeaning, str, str], ...] = (
         ("declares id", "An id that this file declares", "files like this one declare theirs by the same key"),
-        ("uses id", "An id of something else", "follows when that gets another id"),
+        ("uses id", "An id that this file uses", "follows when that gets another id"),
         ("path", "The path of a file", "follows when that file moves"),
     )
-    mine: tuple[tuple[ValueMeaning, str, str], ...] = (("mine", "Something of mine", "it is left alone"),)
+    mine: tuple[tuple[ValueMeaning, str, str], ...] = (("mine", "My own value", "it stays as it is"),)
     if not re.search(r"\d", text) or not re.fullmatch(r"[\w.+\-\[\](),<>=^~*| ]+", text) or len(text) > 24:
         # It cannot be a release.
         return (*(of_plugin[2:] if in_descriptor else ()), *of_assets, *mine)

@@ -190,11 +190,11 @@ def _site(glob: str, found: list[tuple[Mention, Notation]], subject: Subject) ->
     in_plugins = "*" in glob
     key = label_of(mention.names, subject.word) or "the only value"
     name = f"{key} in each {glob.rsplit('/', 1)[-1]}" if in_plugins else f"{key} in {glob}"
-    why = f"says {texts}" + (f", in {len(mentions)} files" if len(mentions) > 1 else "")
+    why = f"has {texts}" + (f", in {len(mentions)} files" if len(mentions) > 1 else "")
     if notation == "range":
-        why += f", which holds {subject.release}"
+        why += f", which contains {subject.release}"
     elif notation == "series":
-        why += f", the beginning of {subject.release}"
+        why += f", the first numbers of {subject.release}"
     moves = notation == "range" and not in_plugins
     return DraftSite(name, (glob,), mention.reach, notation, "move" if moves else "next bound", why, mentions)
 
