@@ -34,6 +34,8 @@ _DASH_COMMENT = r"""(?P<comment> --\[(?P<level>=*)\[.*?\](?P=level)\] | --[^\n]*
 | (?P<long> \[(?P<depth>=*)\[.*?\](?P=depth)\] ) |"""
 _FLAGS = re.VERBOSE | re.DOTALL
 _CODE_AFTER = {comment: re.compile(comment + _CODE, _FLAGS) for comment in (_C_COMMENT, _HASH_COMMENT, _DASH_COMMENT)}
+# Names that can also end a number with a point, as in `2.f`.
+_NUMBER_END = re.compile(r"[eEfFlL]|[eE]\d\w*")
 # Beginnings of comments and strings, which can contain names.
 _OPENINGS = dict(zip(_CODE_AFTER, ("\"'/", "\"'#", "\"'-["), strict=True))
 # Kind of token by the group that matched; comments are none. A fence is part of a raw string.
@@ -81,6 +83,9 @@ def _by_name(text: str, words: re.Pattern[str]) -> Mapping[str, Sequence[int]]:
 def name_starts(text: str, path: str, name: str) -> Iterator[int]:
     """Return the positions of the token `name` in `text`, without creating all other tokens."""
     if not name.isidentifier():
+        return
+    if _NUMBER_END.fullmatch(name):
+        yield from (token.start for token in tokenize(text, path) if token.kind == "name" and token.text == name)
         return
     hiding = _hiding(text, _comment(path))
     start = end = 0

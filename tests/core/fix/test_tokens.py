@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from fernshale.core.fix.tokens import name_starts, tokenize
@@ -17,6 +17,8 @@ _PIECES = (
 
 
 @given(st.lists(st.sampled_from(_PIECES), max_size=24).map("".join), st.sampled_from(["a.cpp", "a.py", "a.lua"]))
+@example("2.f", "a.cpp")
+@example("x2.f + f", "a.py")
 def test_looking_for_one_name_finds_its_tokens(text: str, path: str) -> None:
     for name in ("tide", "f", "R", "é"):
         tokens = [token.start for token in tokenize(text, path) if token.kind == "name" and token.text == name]
