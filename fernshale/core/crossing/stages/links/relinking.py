@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from fernshale.core.base.errors import MisuseError
@@ -25,6 +26,7 @@ from fernshale.core.crossing.stages.links.reference_index import read_bytes
 from fernshale.core.links.binary_assets import BinaryFiles
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import MissingReference
+from fernshale.core.links.reference_reader import Reference
 from fernshale.core.links.relink import Replacements, replacements, rewrite
 from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE, TargetCandidate
 from fernshale.core.links.targets import LinkSide
@@ -55,13 +57,31 @@ def _relink_texts(scan: ProjectScan, index: LinkIndex, changes: Replacements) ->
     return draft
 
 
-def _relink_assets(crossing: Crossing, scan: ProjectScan, changes: Replacements, draft: Draft, work: Work) -> None:
+def ids_to_write(index: LinkIndex, path: TreePath, listed: Sequence[tuple[Reference, str]]) -> dict[str, str]:
+    """The new id for each old one in a binary asset. Raises MisuseError if one id would not get the same new id everywhere.
+
+    The engine's command replaces an id, not a single use of it.
+    """
+    new_ids = {mark.id: new for mark, new in listed}
+    chosen = Counter((mark.id, new) for mark, new in listed)
+    used = Counter(mark.id for mark in index.files[path].used)
+    mixed = [old for old, new in new_ids.items() if chosen[old, new] < used[old]]
+    if mixed:
+        raise MisuseError(
+            f"{path}: its command can only write the same new id for all uses of {', '.join(mixed)}",
+            "Choose one id for all uses, or change this file in the engine's editor.",
+        )
+    return new_ids
+
+
+def _relink_assets(
+    crossing: Crossing, scan: ProjectScan, index: LinkIndex, changes: Replacements, draft: Draft, work: Work
+) -> None:
     binary = BinaryFiles(scan.profile.binary)
     for path, listed in changes.items():
         data = read_bytes(scan.project, path) if binary.format_of(path) is not None else None
         if data is not None:
-            new_ids = {mark.id: new for mark, new in listed}
-            draft.write(path, write_ids(crossing, scan, path, data, new_ids, work))
+            draft.write(path, write_ids(crossing, scan, path, data, ids_to_write(index, path, listed), work))
 
 
 def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkFile, author: Author, work: Work) -> int:
@@ -80,7 +100,7 @@ def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkF
         chosen = [(item, candidate) for candidate in _candidates(item, new, view.index)]
     listed = replacements(chosen)
     draft = _relink_texts(scan, view.index, listed)
-    _relink_assets(crossing, scan, listed, draft, work)
+    _relink_assets(crossing, scan, view.index, listed, draft, work)
     changes = draft.change_set()
     items = list(dict.fromkeys(id(item) for item, _ in chosen))
     uses = sum(len(item.uses_in(candidate.slots)) for item, candidate in chosen)

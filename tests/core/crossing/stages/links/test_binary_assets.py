@@ -13,6 +13,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.start import begin_crossing
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.trust import TrustNeeded, trust
+from fernshale.core.crossing.stages.links.relinking import ids_to_write
 from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.links.binary_assets import plain_text
 from fernshale.core.profile.read import read_profile
@@ -154,6 +155,24 @@ def test_an_asset_that_the_command_cannot_read_is_told_and_nothing_is_lost(tree:
     assert broken.read_bytes() == b"nothing"
     (item,) = inspect(crossing, Work()).links.items
     assert item.title == "1 binary asset not read yet"
+
+
+def test_an_id_in_a_binary_asset_gets_one_new_id_for_all_its_uses(tree: Tree) -> None:
+    crossing = _begin(tree)
+    art = crossing.setup.project / "art"
+    (art / "quay.knot").write_bytes(_knot(("U", "hemp-rope"), ("U", "hemp-rope"), ("U", "anchor")))
+    trust(read_profile(crossing.setup.profile))
+    act(crossing, "assets:unread", "read")
+    path = TreePath("art/quay.knot")
+    index = inspect(crossing, Work()).links.index
+    first, second, anchor = index.files[path].used
+    assert ids_to_write(index, path, [(first, "thin"), (second, "thin"), (anchor, "hook")]) == {
+        "hemp-rope": "thin",
+        "anchor": "hook",
+    }
+    for listed in ([(first, "thin"), (second, "thick")], [(first, "thin")]):
+        with pytest.raises(MisuseError, match="same new id for all uses of hemp-rope"):
+            ids_to_write(index, path, listed)
 
 
 @pytest.mark.parametrize("said", ["no json", '{"kind": "x"}', '{"uses": "a", "declares": "b"}', "[1]"])
