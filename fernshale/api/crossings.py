@@ -10,7 +10,7 @@ from fernshale.core.crossing.flow.actions import (
     withdraw,
 )
 from fernshale.core.crossing.flow.batch import cross_all, cross_one
-from fernshale.core.crossing.flow.import_content import ContentState, import_content, plan_import
+from fernshale.core.crossing.flow.import_content import ContentState, import_content, plan_import, read_assets_for
 from fernshale.core.crossing.flow.outstanding import DebtKind, find_outstanding
 from fernshale.core.crossing.flow.standalone_changes import write_changes, write_links
 from fernshale.core.crossing.flow.start import begin_crossing
@@ -77,6 +77,7 @@ __all__ = [
     "plan_import",
     "preview_undo_plan",
     "propose_checks",
+    "read_assets_for",
     "read_decisions",
     "redo",
     "refuse_check",

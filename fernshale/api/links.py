@@ -6,12 +6,18 @@ from fernshale.core.crossing.stages.links.data_rules import constraint_of, previ
 from fernshale.core.crossing.stages.links.data_rules import key_of as constraint_key
 from fernshale.core.crossing.stages.links.items import key_of as link_key
 from fernshale.core.crossing.stages.links.items import relink
-from fernshale.core.crossing.stages.links.reference_index import compare_trees, is_binary_asset, unread_assets
+from fernshale.core.crossing.stages.links.reference_index import (
+    binary_assets,
+    compare_trees,
+    is_binary_asset,
+    unread_assets,
+)
 from fernshale.core.crossing.stages.links.relinking import declaration, preview_relink
 from fernshale.core.links.index import LinkIndex
 
 __all__ = [
     "LinkIndex",
+    "binary_assets",
     "compare_trees",
     "constraint_key",
     "constraint_of",

@@ -29,7 +29,7 @@ from PySide6.QtWidgets import (
 )
 
 from fernshale.api.actions import RunBuild, RunGame, SwitchCodeOn
-from fernshale.api.crossings import Crossing, find_crossing
+from fernshale.api.crossings import Crossing, find_crossing, read_assets_for
 from fernshale.api.projects import find_profile, read_profile, trust
 from fernshale.api.snapshots import Store, default_store
 from fernshale.app.dialogs.action_list import ActionList, MenuCommand
@@ -459,10 +459,11 @@ class MainWindow(QMainWindow):
     # -- actions
 
     def _bring_content(self) -> None:
-        overview = self.session.overview
+        overview, crossing = self.session.overview, self.session.crossing
         found = choose_content(self) if overview is not None else None
-        if overview is not None and found is not None:
-            ImportDialog(self, overview.scan, *found, self.session.import_content).exec()
+        if overview is not None and crossing is not None and found is not None:
+            read = partial(read_assets_for, crossing, overview.scan)
+            ImportDialog(self, overview.scan, *found, self.session.import_content, read).exec()
 
     def show_actions(self) -> None:
         """The list of everything that can be done now."""

@@ -106,6 +106,11 @@ def _import_command(commands: _Commands) -> None:
     )
     imported.add_argument("--into", metavar="FOLDER", default="", help="the folder of the project that matches it")
     imported.add_argument("--over", action="store_true", help="also replace other files that have the same place")
+    imported.add_argument(
+        "--read-assets",
+        action="store_true",
+        help="have the engine's command print binary assets that were not read yet",
+    )
     imported.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
 
 

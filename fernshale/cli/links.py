@@ -8,13 +8,14 @@ from pathlib import Path
 from typing import Any
 
 from fernshale.api.crossings import write_links
-from fernshale.api.links import compare_trees
+from fernshale.api.links import binary_assets, compare_trees
 from fernshale.api.snapshots import Store
 from fernshale.cli.crossing_lookup import profile_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
+from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.stages.links.reference_index import Linkage
 from fernshale.core.links.missing_references import MissingReference
@@ -31,11 +32,17 @@ def links(options: argparse.Namespace, token: CancelToken) -> int:
         back = write_links(tree, linkage, Work(token=token))
         print(f"written; to go back: {back}" if back else "no high-confidence replacement", file=sys.stderr)
     left = [item for item in linkage.missing if not item.automatic and not item.before]
+    unread = binary_assets(profile, linkage.now.files)
     if options.json:
-        print_json(to_json(linkage))
+        print_json({**to_json(linkage), "unread": unread})
     else:
         print_lines(_lines(linkage, options.apply))
-    return LEFT_TO_DECIDE if left or (not options.apply and any(item.automatic for item in linkage.missing)) else 0
+        if unread:
+            print(
+                f"{count(len(unread), 'binary asset')} not read, such as {printable(unread[0])}: a crossing reads them"
+            )
+    is_open = left or unread or (not options.apply and any(item.automatic for item in linkage.missing))
+    return LEFT_TO_DECIDE if is_open else 0
 
 
 def to_json(linkage: Linkage) -> dict[str, Any]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 import zlib
+from functools import partial
 
 import pytest
 from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
@@ -17,8 +18,10 @@ from fernshale.app.pages.plugins.preview import PreviewDialog
 from fernshale.app.widgets.code import CodeEditor
 from fernshale.app.window import MainWindow
 from fernshale.core.crossing.flow.actions import parse_action
+from fernshale.core.crossing.flow.import_content import read_assets_for
 from fernshale.core.crossing.record.stage import Stage
 from tests.conftest import Tree
+from tests.rush import begin_rush, knot
 from tests.wick import Wick, cross_wick, make_wick
 
 _OLD = "".join(f"def step_{n}():\n    lamp({n}, 1)\n\n\n" for n in range(4))
@@ -298,7 +301,7 @@ def test_content_from_elsewhere_is_shown_with_what_it_needs_before_it_comes(
     (wick.project / "b.txt").write_text("mine\n")
     overview = window.session.overview
     assert overview is not None
-    dialog = ImportDialog(window, overview.scan, old, ["a.txt", "b.txt"], window.session.import_content)
+    dialog = ImportDialog(window, overview.scan, old, ["a.txt", "b.txt"], window.session.import_content, _no_read)
     qtbot.addWidget(dialog)
     qtbot.waitUntil(lambda: dialog._go.isEnabled(), timeout=10_000)
     assert dialog._go.text() == "Import 1 file" and [row.title for row in dialog._list.rows()] == ["a.txt", "b.txt"]
@@ -308,6 +311,49 @@ def test_content_from_elsewhere_is_shown_with_what_it_needs_before_it_comes(
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         dialog._go.click()
     assert (wick.project / "more/b.txt").read_text() == "b\n" and (wick.project / "b.txt").read_text() == "mine\n"
+
+
+def _no_read(plan: object, work: object) -> None:
+    raise AssertionError("there are no binary assets")
+
+
+def test_binary_assets_of_the_folder_are_read_after_consent(
+    tree: Tree, window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    crossing = begin_rush(tree)
+    with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
+        window.session.resume(crossing)
+    overview = window.session.overview
+    assert overview is not None
+    old = tree(
+        "old", {"art/pier.knot": knot(("U", "sisal")), "art/sisal.knot": knot(("D", "sisal")), "art/z.knot": b"x"}
+    )
+    read = partial(read_assets_for, crossing, overview.scan)
+    dialog = ImportDialog(window, overview.scan, old, ["art/pier.knot"], window.session.import_content, read)
+    qtbot.addWidget(dialog)
+    dialog.show()
+    qtbot.waitUntil(lambda: dialog._read_assets.isVisible(), timeout=10_000)
+    assert dialog._read_assets.text() == "Read 5 binary assets" and "5 binary assets not read" in dialog._message.text()
+    asked: list[str] = []
+    answers = iter((False, True))
+    monkeypatch.setattr(
+        "fernshale.app.dialogs.import_content.ask_trust",
+        lambda parent, profile: asked.append(profile.id) or next(answers),
+    )
+    dialog._read_assets.click()
+    assert dialog._read_assets.isVisible() and not dialog.is_busy, "no consent, nothing runs"
+    shown: list[str] = []
+    monkeypatch.setattr(
+        "fernshale.app.dialogs.import_content.show_error", lambda parent, error: shown.append(str(error))
+    )
+    dialog._read_assets.click()
+    qtbot.waitUntil(lambda: dialog._go.text() == "Import 2 files" and dialog._go.isEnabled(), timeout=20_000)
+    assert asked == ["rush", "rush"]
+    # One cannot be read: that is said, and the others count.
+    assert len(shown) == 1 and "art/z.knot" in shown[0] and dialog._read_assets.text() == "Read 1 binary asset"
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        dialog._go.click()
+    assert (crossing.setup.project / "art/sisal.knot").read_bytes() == knot(("D", "sisal"))
 
 
 def test_whole_folders_are_chosen_to_be_brought_over(tree: Tree, qtbot: QtBot) -> None:

@@ -20,6 +20,7 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.lock import locked
 from fernshale.core.crossing.record.database import Crossing
 from tests.conftest import Tree, listing
+from tests.rush import begin_rush, knot
 from tests.wick import Wick, begin_wick, make_wick
 
 _DELETE = """\
@@ -354,6 +355,23 @@ def test_interrupt_ends_with_130(tree: Tree) -> None:
         assert child.wait(30) == 130
 
 
+def test_import_reads_binary_assets_when_asked(tree: Tree) -> None:
+    crossing = begin_rush(tree)
+    project = crossing.setup.project
+    old = tree("old", {"art/pier.knot": knot(("U", "sisal")), "art/sisal.knot": knot(("D", "sisal"))})
+    words = ("import", project, "--from", old, "art/pier.knot")
+    shown = data(*words, code=3)
+    assert isinstance(shown, dict)
+    assert len(shown["files"]) == 1 and len(shown["unread"]) == 4
+    assert "--read-assets" in run(*words).stdout
+    refused = run(*words, "--read-assets")
+    assert refused.returncode == 2 and "trust" in refused.stderr
+    shown = data(*words, "--read-assets", "--trust", "--apply")
+    assert isinstance(shown, dict)
+    assert [file["path"] for file in shown["files"]] == ["art/pier.knot", "art/sisal.knot"] and not shown["unread"]
+    assert (project / "art/sisal.knot").read_bytes() == knot(("D", "sisal"))
+
+
 def test_carry_shows_what_comes_and_brings_it_when_told(tree: Tree) -> None:
     wick, _ = begin_wick(tree)
     old = tree("old", {"notes/plan.txt": "first\n", "notes/other.txt": "second\n"})
@@ -361,7 +379,7 @@ def test_carry_shows_what_comes_and_brings_it_when_told(tree: Tree) -> None:
     assert shown["files"] == [{"path": "notes/plan.txt", "target": "notes/plan.txt", "state": "copy", "why": "chosen"}]
     assert not (wick.project / "notes/plan.txt").exists()
     done = run("import", wick.project, "--from", old, "notes/plan.txt", "--apply")
-    assert done.returncode == 0 and "1 file brought over" in done.stdout
+    assert done.returncode == 0 and "1 file imported" in done.stdout
     assert (wick.project / "notes/plan.txt").read_text() == "first\n" and not (
         wick.project / "notes/other.txt"
     ).exists()

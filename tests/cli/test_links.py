@@ -7,6 +7,7 @@ from pathlib import Path
 
 from tests.cli.test_commands import data, run
 from tests.conftest import Tree
+from tests.rush import begin_rush
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "core/links"))
 from orchard import make_grove, profile_text
@@ -52,3 +53,12 @@ def test_nothing_dangles_and_bad_calls_are_told(tree: Tree, tmp_path: Path) -> N
     profile.write_text(profile_text("json").replace('key = ["uid"]', 'key = ["uid"]\npattern = "x"'))
     done = run("links", before, "--profile", profile, "--before", before)
     assert done.returncode == 2 and "exactly one of pattern, key and at" in done.stderr
+
+
+def test_binary_assets_of_a_tree_without_a_crossing_are_named_as_not_read(tree: Tree) -> None:
+    crossing = begin_rush(tree)
+    before, profile = crossing.setup.project, crossing.setup.profile
+    done = run("links", before, "--profile", profile, "--before", before)
+    assert done.returncode == 3 and "2 binary assets not read, such as art/anchor.knot" in done.stdout
+    found = data("links", before, "--profile", profile, "--before", before, code=3)
+    assert isinstance(found, dict) and found["unread"] == ["art/anchor.knot", "art/quay.knot"]

@@ -21,19 +21,22 @@ from PySide6.QtWidgets import (
 )
 
 from fernshale.api.crossings import ContentState, plan_import
-from fernshale.app.dialogs.questions import WorkingDialog
+from fernshale.api.projects import trust
+from fernshale.app.dialogs.questions import WorkingDialog, ask_trust, show_error
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.import_content import ImportPlan
 from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.record.trust import is_trusted
 
 _STATES: dict[ContentState, tuple[str, str, Tone]] = {
-    "copy": ("○", "comes", "mine"),
-    "same": ("●", "is there already", "base"),
-    "differs": ("◆", "another file has that place", "alarm"),
+    "copy": ("○", "new", "mine"),
+    "same": ("●", "already in the project", "base"),
+    "differs": ("◆", "differs from the project's file", "alarm"),
 }
 
 
@@ -92,7 +95,10 @@ class PickDialog(QDialog):
 
 
 class ImportDialog(WorkingDialog):
-    """The chosen files with all they need. `bring` is called with (plan, over) when it shall be done."""
+    """The chosen files with their dependencies.
+
+    `bring(plan, over)` imports them. `read(plan, work)` reads the binary assets that the plan could not, in the background.
+    """
 
     def __init__(
         self,
@@ -101,19 +107,22 @@ class ImportDialog(WorkingDialog):
         source: Path,
         chosen: list[str],
         bring: Callable[[ImportPlan, bool], None],
+        read: Callable[[ImportPlan, Work], object],
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Import content")
         self.resize(820, 520)
-        self._scan, self._source, self._chosen, self._bring = scan, source, chosen, bring
+        self._scan, self._source, self._chosen = scan, source, chosen
+        self._bring, self._read = bring, read
         self._plan: ImportPlan | None = None
+        self._is_reading = False
         column = QVBoxLayout(self)
         column.addWidget(heading_label(self, f"From {printable(str(source))}"))
         into = QHBoxLayout()
-        words = quiet_label(self, "The folder of this project that matches it (empty: the project itself)")
+        words = quiet_label(self, "Import into this folder of the project (empty: its root)")
         into.addWidget(words, 1)
         self._into = QLineEdit(self)
-        self._into.setAccessibleName("The folder of this project that matches it")
+        self._into.setAccessibleName("Import into this folder of the project")
         self._into.editingFinished.connect(self._inspect)
         into.addWidget(self._into, 1)
         column.addLayout(into)
@@ -121,10 +130,13 @@ class ImportDialog(WorkingDialog):
         column.addWidget(self._message)
         self._list = RowList(self, "Files to import")
         column.addWidget(self._list, 1)
-        self._over = QCheckBox("Also replace other files that have the same place", self)
+        self._over = QCheckBox("Also replace files of the project that differ", self)
         self._over.toggled.connect(lambda _on: self._show())
         column.addWidget(self._over)
         foot = QHBoxLayout()
+        self._read_assets = button(self, "Read binary assets", self._on_read)
+        self._read_assets.hide()
+        foot.addWidget(self._read_assets)
         foot.addStretch(1)
         foot.addWidget(button(self, "Not now", self.reject))
         self._go = button(self, "Import", self._on_go, main=True)
@@ -139,16 +151,39 @@ class ImportDialog(WorkingDialog):
         self._go.setEnabled(False)
         self._message.setText("Finding dependencies…")
         self._runner.start(
-            "looking",
+            "finding dependencies",
             lambda work: plan_import(self._scan, self._source, self._chosen, into, work.token),
         )
 
+    def _on_read(self) -> None:
+        """Read the binary assets, after consent to the profile's commands, and find the dependencies again."""
+        plan, into = self._plan, self._into.text().strip()
+        if plan is None or not (is_trusted(self._scan.profile) or ask_trust(self, self._scan.profile)):
+            return
+        trust(self._scan.profile)
+        self._is_reading = True
+        self._go.setEnabled(False)
+        self._read_assets.hide()
+        self._message.setText("Reading binary assets…")
+
+        def task(work: Work) -> ImportPlan:
+            self._read(plan, work)
+            return plan_import(self._scan, self._source, self._chosen, into, work.token)
+
+        self._runner.start("reading binary assets", task)
+
     def _on_plan(self, plan: object) -> None:
         assert isinstance(plan, ImportPlan)
+        self._is_reading = False
         self._plan = plan
         self._show()
 
     def _on_failed(self, error: object) -> None:
+        if self._is_reading:
+            self._is_reading = False
+            show_error(self, error)
+            self._inspect()  # with the assets that were read
+            return
         self._plan = None
         self._list.set_rows(())
         self._message.setText(f"◆ {error}")
@@ -162,14 +197,21 @@ class ImportDialog(WorkingDialog):
             glyph, words, tone = _STATES[item.state]
             rows.append(Row(printable(item.target), item.why, words, glyph, tone, payload=item.path, code=True))
         for missing in plan.unmet:
-            why = f"{printable(missing.by)}:{missing.line} needs it, and it is nowhere"
+            why = f"{printable(missing.by)}:{missing.line} needs it, and no file provides it"
             rows.append(Row(missing.what, why, "missing", "◇", "alarm", payload=missing, code=True))
+        for path in plan.unread:
+            rows.append(
+                Row(printable(path), "its ids are not known", "not read", "◇", "alarm", payload=path, code=True)
+            )
         self._list.set_rows(tuple(rows))
+        self._read_assets.setText(f"Read {count(len(plan.unread), 'binary asset')}")
+        self._read_assets.setVisible(bool(plan.unread))
         number = plan.count("copy") + (plan.count("differs") if self._over.isChecked() else 0)
         self._over.setVisible(bool(plan.count("differs")))
         needed = sum(item.why != "chosen" for item in plan.files)
+        unread = f", {count(len(plan.unread), 'binary asset')} not read" if plan.unread else ""
         self._message.setText(
-            f"{count(len(self._chosen), 'file')} chosen, {needed} more needed, {len(plan.unmet)} missing."
+            f"{count(len(self._chosen), 'file')} chosen, {needed} more needed, {len(plan.unmet)} missing{unread}."
         )
         self._go.setText(f"Import {count(number, 'file')}")
         self._go.setEnabled(bool(number))

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import posixpath
-from collections.abc import Callable, Collection, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.base.work import CancelToken
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.reference_reader import ReferenceReader, with_includes
-from fernshale.core.profile.model import LinkShape
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,24 +49,16 @@ class Destination:
     finds: Callable[[str, TreePath], bool]
 
 
-def find_closure(
-    shape: LinkShape,
-    chosen: Sequence[TreePath],
-    files: Collection[TreePath],
-    read: ReferenceReader,
-    to: Destination,
-    token: CancelToken,
-) -> Closure:
-    """Return everything that the `chosen` files of a tree need, found in its `files`.
+def find_closure(index: LinkIndex, chosen: Sequence[TreePath], to: Destination, token: CancelToken) -> Closure:
+    """Return everything that the `chosen` files of an indexed tree need, found in that tree.
 
-    A file that exists at the destination is listed but not followed. Raises FormatError for a pattern that takes too long.
+    A file that exists at the destination is listed but not followed. Raises Cancelled.
     """
-    index = LinkIndex(with_includes(shape, of_code=True))
-    index.update(dict.fromkeys(files, ""), read, Work(token=token))
     needed: dict[TreePath, Needed] = {path: Needed(path, "", 0, "") for path in chosen}
     unmet: dict[MissingDependency, None] = {}
     waiting = list(chosen)
     while waiting:
+        token.check()
         path = waiting.pop(0)
         if needed[path].by and to.is_met(path):
             continue

@@ -10,17 +10,22 @@ from typing import Literal
 
 from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.quantities import count
-from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, tree_path, under
+from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.flow.import_source import open_source
+from fernshale.core.crossing.project.asset_texts import print_assets
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.links.reference_index import project_assets, unread_assets
+from fernshale.core.links.binary_assets import with_binary
 from fernshale.core.links.dependencies import Closure, Destination, MissingDependency, find_closure
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.path_references import TreePaths
+from fernshale.core.links.reference_reader import with_includes
 from fernshale.core.snapshot.manifest import EMPTY, EntryKind, TreeEntry
 from fernshale.core.snapshot.tree_walk import entry_below, list_tree
 
@@ -39,46 +44,44 @@ class ImportedFile:
 
 @dataclass(frozen=True, slots=True)
 class ImportPlan:
-    """All files to import, and dependencies that were not found. `source` is the folder they come from."""
+    """All files to import, and dependencies that were not found.
+
+    `source` is the folder they come from, `into` the folder of the project that matches it. `unread` are the binary assets of
+    both sides that were not read yet: what they declare and use is not known.
+    """
 
     source: Path
+    into: str
     files: tuple[ImportedFile, ...]
     unmet: tuple[MissingDependency, ...]
+    unread: tuple[TreePath, ...] = ()
 
     def count(self, state: ContentState) -> int:
         return sum(item.state == state for item in self.files)
 
 
-def plan_import(scan: ProjectScan, source: Path, chosen: Sequence[str], into: str, token: CancelToken) -> ImportPlan:
-    """Find the dependencies of the `chosen` files and folders of `source`; writes nothing. Raises MisuseError for a path that
-    `source` does not have."""
-    source = source.resolve()
-    if not source.is_dir():
-        raise MisuseError(f"{source} is not a folder")
-    prefix = f"{tree_path(into)}/" if into else ""
-    tree = list_tree(source, EMPTY, Work(token=token), GITS_OWN)
-    # Rules of the profile see every file under its path in the project.
-    at = {TreePath(prefix + path): path for path, entry in tree.entries.items() if entry.kind is not EntryKind.FOLDER}
-    picked = [path for path in at if any(under(path, prefix + tree_path(item)) for item in chosen)]
-    for item in chosen:
-        if not any(under(path, prefix + tree_path(item)) for path in at):
-            raise MisuseError(f"there is nothing at {item} in {source}")
+def plan_import(scan: ProjectScan, folder: Path, chosen: Sequence[str], into: str, token: CancelToken) -> ImportPlan:
+    """Find the dependencies of the `chosen` files and folders of `folder`; writes and runs nothing.
 
-    def read(path: TreePath) -> bytes | None:
-        entry = tree.entries[at[path]]
-        return on_disk(source, at[path]).read_bytes() if entry.kind is EntryKind.FILE else None
+    Binary assets count as far as their texts are there. Raises MisuseError for a path that `folder` does not have, FormatError,
+    Cancelled.
+    """
+    source = open_source(scan, folder, into, token)
+    picked = source.choose(chosen)
 
     def state(path: TreePath) -> ContentState:
         here = entry_below(scan.project, path)
         if here is None:
             return "copy"
-        return "same" if _content(here) == _content(entry_below(source, at[path])) else "differs"
+        return "same" if _content(here) == _content(source.entry(path)) else "differs"
 
-    shape = scan.profile.links
+    shape = with_binary(scan.profile.links, scan.profile.binary)
     roots = [root for rule in shape.include for root in rule.roots]
     here = TreePaths(scan.files)
-    there = LinkIndex(shape)
-    there.update({path: entry.content for path, entry in scan.files.items()}, scan.project, Work(token=token))
+    # A folder can be read by two processes.
+    reader = project_assets(scan).reader() if scan.profile.binary else scan.project
+    there = LinkIndex(shape, scan.profile.data)
+    there.update({path: entry.content for path, entry in scan.files.items()}, reader, Work(token=token))
     engine = _engine_files(scan, token)
 
     def found_there(what: str, path: TreePath) -> bool:
@@ -87,11 +90,24 @@ def plan_import(scan: ProjectScan, source: Path, chosen: Sequence[str], into: st
         )
 
     destination = Destination(there, lambda path: state(path) != "copy", found_there)
-    closure = find_closure(shape, picked, at.keys(), read, destination, token)
+    index = LinkIndex(with_includes(shape, of_code=True), scan.profile.data)
+    index.update(dict.fromkeys(source.at, ""), source.assets.reader(), Work(token=token))
+    closure = find_closure(index, picked, destination, token)
     files = tuple(
-        ImportedFile(at[item.path], item.path, state(item.path), _why(closure, item.path)) for item in closure.needed
+        ImportedFile(source.at[item.path], item.path, state(item.path), _why(closure, item.path))
+        for item in closure.needed
     )
-    return ImportPlan(source, files, closure.unmet)
+    unread = sorted({*source.assets.unread(), *unread_assets(scan)})
+    return ImportPlan(source.folder, into, files, closure.unmet, tuple(unread))
+
+
+def read_assets_for(crossing: Crossing, scan: ProjectScan, plan: ImportPlan, work: Work) -> int:
+    """Have the engine print the binary assets of both sides that were not read yet; returns how many.
+
+    Raises TrustNeeded, CommandError, FormatError, Cancelled.
+    """
+    source = open_source(scan, plan.source, plan.into, work.token)
+    return print_assets(crossing, scan, [source.assets, project_assets(scan)], work)
 
 
 def preview_import(scan: ProjectScan, plan: ImportPlan, over: bool) -> ChangeSet:
@@ -113,7 +129,7 @@ def import_content(crossing: Crossing, scan: ProjectScan, plan: ImportPlan, over
     changes = preview_import(scan, plan, over)
     if changes.is_empty:
         raise MisuseError("all of it is in the project already")
-    title = f"{count(len(changes.files), 'file')} brought over from {plan.source.name}"
+    title = f"{count(len(changes.files), 'file')} imported from {plan.source.name}"
     return write_step(crossing, EntryText(Stage.PLUGINS, title, why, "carry"), changes, work)
 
 

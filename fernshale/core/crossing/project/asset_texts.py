@@ -8,14 +8,15 @@ from __future__ import annotations
 import hashlib
 import json
 import tempfile
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
-from fernshale.core.base.errors import CommandError, MisuseError
+from fernshale.core.base.errors import CommandError, FernshaleError, FormatError, MisuseError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.commands import tail
@@ -45,21 +46,7 @@ class AssetTexts:
     def stamp(self, path: TreePath, content: str) -> str:
         """The stamp of a file for an index: it changes once its text is there."""
         format = self.files.format_of(path)
-        return content if format is None or self._file(format, content).is_file() else f"{content} unread"
-
-    def reader(
-        self, manifest: Manifest, read: Callable[[TreePath], bytes | None]
-    ) -> Callable[[TreePath], bytes | None]:
-        """Reads a binary asset as its text (nothing while it has none), and any other file as it is."""
-
-        def text_of(path: TreePath) -> bytes | None:
-            format = self.files.format_of(path)
-            if format is None:
-                return read(path)
-            entry = manifest.files.get(path)
-            return self.text(format, entry.content) if entry is not None else None
-
-        return text_of
+        return content if format is None or self.has(format, content) else f"{content} unread"
 
     def text(self, format: BinaryFormat, content: str) -> bytes | None:
         try:
@@ -67,14 +54,8 @@ class AssetTexts:
         except OSError:
             return None
 
-    def unread(self, manifest: Manifest) -> Mapping[TreePath, BinaryFormat]:
-        """The binary assets whose text is not there yet."""
-        found = {}
-        for path, entry in manifest.files.items():
-            format = self.files.format_of(path)
-            if format is not None and not self._file(format, entry.content).is_file():
-                found[path] = format
-        return found
+    def has(self, format: BinaryFormat, content: str) -> bool:
+        return self._file(format, content).is_file()
 
     def keep(self, format: BinaryFormat, content: str, text: str) -> None:
         path = self._file(format, content)
@@ -90,35 +71,76 @@ def _key(command: tuple[str, ...], release: str, content: str) -> str:
     return hashlib.sha256("\0".join((*command, release, content)).encode("utf-8", "surrogateescape")).hexdigest()[:40]
 
 
-def print_assets(
-    crossing: Crossing,
-    scan: ProjectScan,
-    texts: AssetTexts,
-    manifest: Manifest,
-    read: Callable[[TreePath], bytes | None],
-    work: Work,
-) -> int:
-    """Have the engine print every asset of a tree that has no text yet; returns how many.
+@dataclass(frozen=True, slots=True)
+class AssetTree:
+    """A tree with binary assets: their texts, its files and a function to read them."""
 
-    The command gets a copy of the asset. Raises TrustNeeded, CommandError for an asset that the command cannot print,
-    FormatError for what it printed, Cancelled; the texts made before stay.
+    texts: AssetTexts
+    manifest: Manifest
+    read: Callable[[TreePath], bytes | None]
+
+    def reader(self) -> Callable[[TreePath], bytes | None]:
+        """Reads a binary asset as its text (nothing while it has none), and any other file as it is."""
+
+        def text_of(path: TreePath) -> bytes | None:
+            format = self.texts.files.format_of(path)
+            if format is None:
+                return self.read(path)
+            entry = self.manifest.files.get(path)
+            return self.texts.text(format, entry.content) if entry is not None else None
+
+        return text_of
+
+    def unread(self) -> Mapping[TreePath, BinaryFormat]:
+        """The binary assets whose text is not there yet."""
+        if not self.texts.has_formats:
+            return {}
+        found = {}
+        for path, entry in self.manifest.files.items():
+            format = self.texts.files.format_of(path)
+            if format is not None and not self.texts.has(format, entry.content):
+                found[path] = format
+        return found
+
+
+def print_assets(crossing: Crossing, scan: ProjectScan, trees: Sequence[AssetTree], work: Work) -> int:
+    """Have the engine print every asset of the trees that has no text yet; returns how many it printed.
+
+    The command gets a copy of the asset. Assets that it cannot print are left unread, and the others are still read; then
+    CommandError names them. Raises TrustNeeded, Cancelled; the texts made before stay.
     """
     require_trust(scan.profile)
-    places = command_places(crossing, scan, texts.release)
-    unread = texts.unread(manifest)
+    unread = [(tree, *item) for tree in trees for item in tree.unread().items()]
+    places = {
+        release: command_places(crossing, scan, release) for release in {tree.texts.release for tree, *_ in unread}
+    }
+    failed: list[FernshaleError] = []
+    printed = 0
     with tempfile.TemporaryDirectory(prefix="fernshale-asset-") as scratch:
-        for number, (path, format) in enumerate(unread.items()):
+        for number, (tree, path, format) in enumerate(unread):
             work.check()
             work.progress("reading binary assets", number, len(unread))
-            data = read(path)
+            content = tree.manifest.files[path].content
+            data = tree.read(path) if not tree.texts.has(format, content) else None
             if data is None:
-                continue
+                continue  # it was removed meanwhile, or equals one that was read
             copy = Path(scratch) / path.rpartition("/")[2]
             copy.write_bytes(data)
-            output = _run(format.print, {**places, "file": str(copy)}, scan.project, path, work)
-            texts.keep(format, manifest.files[path].content, plain_text(output, path))
+            try:
+                output = _run(format.print, {**places[tree.texts.release], "file": str(copy)}, scan.project, path, work)
+                tree.texts.keep(format, content, plain_text(output, path))
+                printed += 1
+            except (CommandError, FormatError) as error:
+                failed.append(error)
             copy.unlink()
-    return len(unread)
+    if len(failed) == 1:
+        raise failed[0]
+    if failed:
+        raise CommandError(
+            f"{len(failed)} of {count(printed + len(failed), 'binary asset')} could not be read; the first: {failed[0]}",
+            "Open these files in the engine's editor. Their ids are not checked.",
+        )
+    return printed
 
 
 def write_ids(

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.project.asset_texts import AssetTexts
+from fernshale.core.crossing.project.asset_texts import AssetTexts, AssetTree
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.links.binary_assets import BinaryFiles, with_binary
 from fernshale.core.links.index import LinkIndex
@@ -67,20 +67,21 @@ def read_linkage(
         "links", profile.digest, lambda: _Kept(_index(profile), _index(profile)), lambda found: 2 * weight
     )
     with kept.lock:
+        tree = project_assets(scan)
         stamp = scan.manifest.derived("links stamp", lambda: _stamp(scan.manifest))
         if profile.binary:
-            stamp += str(hash(tuple(texts_of(scan, scan.release).unread(scan.manifest))))
+            stamp += str(hash(tuple(tree.unread())))
         if kept.linkage is not None and kept.of == (stamp, start or "", moved, stated):
             return kept.linkage
         kept.linkage = None
-        texts = texts_of(scan, scan.release)
-        read_now = texts.reader(scan.manifest, lambda path: read_bytes(scan.project, path))
-        kept.now.update(_stamps(scan.manifest, texts), read_now if profile.binary else scan.project, work)
+        read_now = tree.reader()
+        kept.now.update(_stamps(scan.manifest, tree.texts), read_now if profile.binary else scan.project, work)
         now = LinkSide(kept.now, scan.manifest.files, read_now)
         old_texts = texts_of(scan, then.release)
         if store is not None and start is not None:
             manifest = store.manifest(start)
-            before = LinkSide(kept.before, manifest.files, old_texts.reader(manifest, from_store(store, manifest)))
+            old = AssetTree(old_texts, manifest, from_store(store, manifest))
+            before = LinkSide(kept.before, manifest.files, old.reader())
         else:
             before = LinkSide(kept.before, {}, lambda path: None)
             manifest = EMPTY
@@ -93,7 +94,10 @@ def read_linkage(
 
 
 def compare_trees(profile: Profile, tree: Path, before: Path | tuple[Store, str], work: Work) -> Linkage:
-    """The links of a tree compared with those of another, a folder or a snapshot in a store. Raises ProjectError, FormatError."""
+    """The links of a tree compared with those of another, a folder or a snapshot in a store.
+
+    Binary assets are not read, since that runs a command. Raises ProjectError, FormatError.
+    """
     now, index = _index(profile), _index(profile)
     here = list_tree(tree, EMPTY, work, GITS_OWN)
     now.update({path: (entry.size, path) for path, entry in here.files.items()}, tree, work)
@@ -130,9 +134,20 @@ def texts_of(scan: ProjectScan, release: str) -> AssetTexts:
     return AssetTexts(BinaryFiles(scan.profile.binary), release)
 
 
+def project_assets(scan: ProjectScan) -> AssetTree:
+    """The project as a tree with binary assets."""
+    return AssetTree(texts_of(scan, scan.release), scan.manifest, lambda path: read_bytes(scan.project, path))
+
+
 def unread_assets(scan: ProjectScan) -> list[TreePath]:
     """The binary assets of the project that were not read yet, by path."""
-    return sorted(texts_of(scan, scan.release).unread(scan.manifest)) if scan.profile.binary else []
+    return sorted(project_assets(scan).unread())
+
+
+def binary_assets(profile: Profile, files: Collection[TreePath]) -> list[TreePath]:
+    """The files that only a command of the profile can read, by path."""
+    formats = BinaryFiles(profile.binary)
+    return sorted(path for path in files if formats.format_of(path) is not None)
 
 
 def is_binary_asset(scan: ProjectScan, path: TreePath) -> bool:

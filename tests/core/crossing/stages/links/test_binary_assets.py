@@ -10,102 +10,24 @@ import pytest
 from fernshale.core.base.errors import CommandError, FormatError, MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.start import begin_crossing
-from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.trust import TrustNeeded, trust
+from fernshale.core.crossing.reporting.data import report_data
+from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.stages.links.relinking import ids_to_write
 from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.links.binary_assets import plain_text
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree
 from tests.crossing_steps import act
-
-# A small format: a mark, then records of a letter (D declares, U uses), a length and an id.
-_TOOL = """
-import json, sys
-from pathlib import Path
-
-def records(data):
-    assert data[:4] == b"KNT1", "no knot"
-    at = 4
-    while at < len(data):
-        size = data[at + 1]
-        yield chr(data[at]), data[at + 2 : at + 2 + size].decode()
-        at += 2 + size
-
-what, file, *rest = sys.argv[1:]
-Path(__file__).with_name("ran").open("a").write(what + "\\n")
-found = list(records(Path(file).read_bytes()))
-if what == "print":
-    for letter, id in found:
-        print(json.dumps({"declares" if letter == "D" else "uses": id, "kind": "rope", "at": "r"}))
-else:
-    new = json.loads(Path(rest[0]).read_text())
-    parts = [b"KNT1"]
-    for letter, id in found:
-        id = new.get(id, id).encode() if letter == "U" else id.encode()
-        parts.append(letter.encode() + bytes([len(id)]) + id)
-    Path(rest[1]).write_bytes(b"".join(parts))
-"""
-_PROFILE = """\
-format = "fernshale-profile/1"
-id = "rush"
-title = "Rush"
-installed = ["{shelf}/rush/{release}"]
-[recognise]
-files = ["game.json"]
-[[site]]
-name = "descriptor"
-files = ["game.json"]
-at = { json = "/rush" }
-required = true
-[[role]]
-role = "asset"
-files = ["art/**"]
-[[links.declare]]
-files = ["art/*.json"]
-key = ["id"]
-kind = "rope"
-[[links.use]]
-files = ["art/*.scene"]
-key = ["rope"]
-kind = "rope"
-[[binary]]
-files = ["art/*.knot"]
-print = ["{python}", "{engine}/knot.py", "print", "{file}"]
-write = ["{python}", "{engine}/knot.py", "write", "{file}", "{changes}", "{out}"]
-kinds = ["rope"]
-"""
-
-
-def _knot(*records: tuple[str, str]) -> bytes:
-    return b"KNT1" + b"".join(letter.encode() + bytes([len(id)]) + id.encode() for letter, id in records)
-
-
-def _begin(tree: Tree) -> Crossing:
-    engines = {f"rush/{version}/knot.py": _TOOL for version in ("1.0", "2.0")}
-    lines = "".join(f'[[engine]]\nid = "rush"\nversion = "{v}"\nfolder = "rush/{v}"\n' for v in ("1.0", "2.0"))
-    shelf = tree("shelf", {"shelf.toml": f'format = "fernshale-shelf/1"\n{lines}', **engines})
-    files: dict[str, str | bytes] = {
-        "game.json": json.dumps({"rush": "1.0"}),
-        "art/hemp.json": json.dumps({"id": "hemp-rope", "title": "A rope of hemp", "strength": 12}),
-        "art/quay.knot": _knot(("D", "quay"), ("U", "hemp-rope"), ("U", "anchor")),
-        "art/anchor.knot": _knot(
-            ("D", "anchor"),
-        ),
-        "art/a.scene": json.dumps({"rope": "hemp-rope"}),
-    }
-    project = tree("game", files)
-    profile = read_profile(tree("profiles", {"rush.profile.toml": _PROFILE}) / "rush.profile.toml")
-    return begin_crossing(project, profile, [shelf], "2.0", Work())
+from tests.rush import begin_rush, knot
 
 
 def test_ids_in_binary_assets_are_linked_and_relinked_like_text(tree: Tree) -> None:
-    crossing = _begin(tree)
+    crossing = begin_rush(tree)
     project = crossing.setup.project
     ran = project.parent / "shelf" / "rush" / "1.0" / "ran"
     view = inspect(crossing, Work()).links
-    assert [item.key for item in view.items] == ["assets:unread"] and not ran.exists(), "looking runs nothing"
+    assert [item.key for item in view.items] == ["assets:unread"] and not ran.exists(), "an inspection runs nothing"
     with pytest.raises(TrustNeeded):
         act(crossing, "assets:unread", "read")
     trust(read_profile(crossing.setup.profile))
@@ -120,17 +42,17 @@ def test_ids_in_binary_assets_are_linked_and_relinked_like_text(tree: Tree) -> N
     (missing,) = view.missing
     assert missing.id == "hemp-rope" and {use.file for use in missing.uses} == {"art/quay.knot", "art/a.scene"}
     act(crossing, "links:hemp-rope", "hemp-rope-long")
-    assert (project / "art" / "quay.knot").read_bytes() == _knot(
-        ("D", "quay"), ("U", "hemp-rope-long"), ("U", "anchor")
-    )
+    assert (project / "art" / "quay.knot").read_bytes() == knot(("D", "quay"), ("U", "hemp-rope-long"), ("U", "anchor"))
     assert json.loads((project / "art" / "a.scene").read_text()) == {"rope": "hemp-rope-long"}
+    report = report_markdown(report_data(inspect(crossing, Work()), crossing))
+    assert "hemp-rope → hemp-rope-long · 2 uses in 2 files" in report and "2 binary assets read" in report
     # What was written was read again at once.
     assert not inspect(crossing, Work()).links.items
     assert ran.read_text().split() == ["print", "print", "write", "print"]
 
 
 def test_a_command_that_leaves_an_old_id_writes_nothing(tree: Tree) -> None:
-    crossing = _begin(tree)
+    crossing = begin_rush(tree)
     tool = crossing.setup.project.parent / "shelf" / "rush" / "1.0" / "knot.py"
     tool.write_text(
         tool.read_text().replace('new.get(id, id).encode() if letter == "U"', 'id.encode() if letter == "U"')
@@ -145,22 +67,25 @@ def test_a_command_that_leaves_an_old_id_writes_nothing(tree: Tree) -> None:
     assert {path.name: path.read_bytes() for path in art.iterdir()} == before
 
 
-def test_an_asset_that_the_command_cannot_read_is_told_and_nothing_is_lost(tree: Tree) -> None:
-    crossing = _begin(tree)
+def test_assets_that_the_command_cannot_read_do_not_keep_the_others_from_being_read(tree: Tree) -> None:
+    crossing = begin_rush(tree)
     trust(read_profile(crossing.setup.profile))
-    broken = crossing.setup.project / "art" / "z.knot"
-    broken.write_bytes(b"nothing")
-    with pytest.raises(CommandError, match=r"art/z\.knot"):
+    art = crossing.setup.project / "art"
+    (art / "a.knot").write_bytes(b"nothing")
+    with pytest.raises(CommandError, match=r"art/a\.knot: .*failed"):
         act(crossing, "assets:unread", "read")
-    assert broken.read_bytes() == b"nothing"
-    (item,) = inspect(crossing, Work()).links.items
-    assert item.title == "1 binary asset not read yet"
+    assert (art / "a.knot").read_bytes() == b"nothing"
+    view = inspect(crossing, Work()).links
+    assert [item.title for item in view.items] == ["1 binary asset not read yet"] and view.index.declares("anchor")
+    (art / "b.knot").write_bytes(b"neither")
+    with pytest.raises(CommandError, match=r"2 of 2 binary assets could not be read; the first: art/a\.knot"):
+        act(crossing, "assets:unread", "read")
 
 
 def test_an_id_in_a_binary_asset_gets_one_new_id_for_all_its_uses(tree: Tree) -> None:
-    crossing = _begin(tree)
+    crossing = begin_rush(tree)
     art = crossing.setup.project / "art"
-    (art / "quay.knot").write_bytes(_knot(("U", "hemp-rope"), ("U", "hemp-rope"), ("U", "anchor")))
+    (art / "quay.knot").write_bytes(knot(("U", "hemp-rope"), ("U", "hemp-rope"), ("U", "anchor")))
     trust(read_profile(crossing.setup.profile))
     act(crossing, "assets:unread", "read")
     path = TreePath("art/quay.knot")
@@ -182,7 +107,7 @@ def test_output_of_another_form_is_refused_with_its_line(said: str) -> None:
 
 
 def test_without_a_command_to_write_nothing_is_written(tree: Tree, tmp_path: Path) -> None:
-    crossing = _begin(tree)
+    crossing = begin_rush(tree)
     path = crossing.setup.profile
     path.write_text("".join(line for line in path.read_text().splitlines(True) if not line.startswith("write")))
     trust(read_profile(path))
