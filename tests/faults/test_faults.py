@@ -1,4 +1,4 @@
-"""Every write, sync, rename and removal of the operations that item, killed or refused in turn, for real."""
+"""Every write, sync, rename and removal of the operations that write, killed or refused in turn, for real."""
 
 from __future__ import annotations
 
@@ -20,12 +20,12 @@ def shim(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 # The process is killed at each call; of the refusals, which a kill mostly stands for, some are tried.
-@pytest.mark.parametrize(("mode", "step"), [("kill", 1), ("lose", 2), ("ENOSPC", 4), ("EIO", 7), ("EACCES", 11)])
+@pytest.mark.parametrize(("mode", "step"), [("kill", 1), ("lose", 3), ("ENOSPC", 4), ("EIO", 7), ("EACCES", 11)])
 @pytest.mark.parametrize("operation", ["apply", "undo", "redo", "back", "take", "restore", "forget"])
 def test_before_or_after_whatever_call_is_the_last(
     operation: str, mode: str, step: int, shim: Path, tmp_path: Path
 ) -> None:
-    step *= {"forget": 4, "back": 3}.get(operation, 1)  # they have many calls, and much to look at after each
+    step *= {"forget": 4, "back": 3, "redo": 2}.get(operation, 1)  # many calls, or much to check after each
     _try(operation, mode, step, shim, tmp_path)
 
 

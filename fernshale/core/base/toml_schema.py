@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from functools import cache
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, TypeVar, cast
 
@@ -29,6 +29,8 @@ class ByKind:
         return handler.generate_schema(Annotated[source, pydantic.Field(discriminator="kind")])
 
 
+# Longer texts are parsed each time, characters.
+_MAX_KEPT = 1_000_000
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([^\]]+?)\s*\]\]?\s*(?:#.*)?$")
 _KEY = re.compile(r"""^\s*((?:[\w-]+|"[^"]*"|'[^']*')(?:\s*\.\s*(?:[\w-]+|"[^"]*"|'[^']*'))*)\s*=""")
 
@@ -55,6 +57,13 @@ def read_utf8(path: Path) -> tuple[bytes, str]:
 
 def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
     """As `read_toml`, from text. Raises FormatError."""
+    read = _parsed if len(text) <= _MAX_KEPT else _parsed.__wrapped__
+    return cast(T, read(text, path, cast(Any, shape), name))
+
+
+@lru_cache(maxsize=256)
+def _parsed(text: str, path: Path, shape: Any, name: str) -> Any:
+    """The value of a text. Values are frozen, and each inspection reads the same few files again."""
     try:
         data = load_toml(text)
     except Malformed as error:
@@ -66,7 +75,7 @@ def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
     import pydantic
 
     try:
-        return cast(T, _reader(shape).validate_python(data))  # type: ignore[arg-type]  # a class is hashable
+        return _reader(shape).validate_python(data)
     except pydantic.ValidationError as error:
         lines = _line_of_keys(text)
         faults = [_as_fault(fault, data, lines) for fault in error.errors()]

@@ -89,27 +89,42 @@ def find_plugin_origin(
     """The origin of one plugin folder: among the shelves' releases, and elsewhere if the shelves do not have the release it
     names."""
     mine = plugin_manifest(scan, plugin, token)
-    key = ("origin", plugin, scan.shelf, scan.profile.role, crossing is None)
+    key = (plugin, scan.shelf, scan.profile.role, crossing is None)
 
     def inspect() -> PluginOrigin:
         index = _index(scan, plugin, token)
-        others: Mapping[str, _Elsewhere] = {}
         if plugin.version and not any(same_release(name, plugin.version) for name in index.names):
             others = _elsewhere(scan, plugin, crossing, token)
-        whole = index
-        if others:
-            columns = {name: index.column(name) for name in index.names}
-            whole = build_index({**columns, **{name: item.files for name, item in others.items()}})
-        texts = _texts(scan, plugin, others, token)
-        origin = find_origin(_contents(mine), whole, _plain_of(scan, plugin), plugin.version, texts)
-        if origin is None:
-            return PluginOrigin(plugin, None, "", "" if scan.shelf is None else "no release of it is on the shelf")
-        other = others.get(origin.name)
-        source, at = (other.words, other.at) if other is not None else ("shelf", "")
-        local = _with_content(scan, plugin, mine, origin)
-        return PluginOrigin(plugin, local, source, _note(plugin, origin, source), at)
+            if others:
+                return _compare(scan, plugin, mine, index, others, token)
+        # Only other contents, here or on the shelf, give another origin: most changes of a project are outside the folder.
+        contents = hash((tuple((path, entry.content) for path, entry in mine.files.items()), index.raw.tobytes()))
+        return scan.cache.get("origin", (*key, contents), lambda: _compare(scan, plugin, mine, index, {}, token))
 
-    return scan.manifest.derived(key, inspect)
+    return scan.manifest.derived(("origin", *key), inspect)
+
+
+def _compare(
+    scan: ProjectScan,
+    plugin: Plugin,
+    mine: Manifest,
+    index: ReleaseIndex,
+    others: Mapping[str, _Elsewhere],
+    token: CancelToken,
+) -> PluginOrigin:
+    """The origin among the shelf's releases and `others`, the earlier states of the folder."""
+    whole = index
+    if others:
+        columns = {name: index.column(name) for name in index.names}
+        whole = build_index({**columns, **{name: item.files for name, item in others.items()}})
+    texts = _texts(scan, plugin, others, token)
+    origin = find_origin(_contents(mine), whole, _plain_of(scan, plugin), plugin.version, texts)
+    if origin is None:
+        return PluginOrigin(plugin, None, "", "" if scan.shelf is None else "no release of it is on the shelf")
+    other = others.get(origin.name)
+    source, at = (other.words, other.at) if other is not None else ("shelf", "")
+    local = _with_content(scan, plugin, mine, origin)
+    return PluginOrigin(plugin, local, source, _note(plugin, origin, source), at)
 
 
 def _texts(

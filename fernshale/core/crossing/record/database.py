@@ -19,6 +19,7 @@ import hashlib
 import json
 import os
 import sqlite3
+import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -154,13 +155,14 @@ def _decision_row(item: Decision, entry: int) -> tuple[object, ...]:
 
 
 class Crossing:
-    """An open crossing. Cheap to open; holds no lock and no connection."""
+    """An open crossing. Cheap to open; holds no lock, and no connection but within `connected`."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.store = Store(home() / "store")
         self.journal = folder / "journal.json"
         self.cache = Cache()
+        self._kept = threading.local()
         with self._database() as database:
             migrate(database)
         self.setup = self._read_setup()
@@ -305,7 +307,8 @@ class Crossing:
         try:
             with locked(self.folder / "lock"):
                 sweep(self.folder)
-                yield
+                with self.connected():
+                    yield
         except Held as error:
             raise AnotherActs(
                 f"another Fernshale ({error.holder}) is at work on this crossing",
@@ -313,19 +316,42 @@ class Crossing:
             ) from error
 
     @contextlib.contextmanager
+    def connected(self) -> Iterator[None]:
+        """Use one connection for everything that this thread reads and writes meanwhile; opening one costs more than a reading."""
+        if getattr(self._kept, "database", None) is not None:
+            yield
+            return
+        self._kept.database = self._connect()
+        try:
+            yield
+        finally:
+            self._kept.database.close()
+            self._kept.database = None
+
+    @contextlib.contextmanager
     def _database(self) -> Iterator[sqlite3.Connection]:
+        kept = getattr(self._kept, "database", None)
+        database = kept or self._connect()
+        try:
+            with database:
+                yield database
+        except sqlite3.Error as error:
+            raise ProjectError(f"the crossing in {self.folder} cannot be read or written: {error}") from error
+        finally:
+            if kept is None:
+                database.close()
+
+    def _connect(self) -> sqlite3.Connection:
         try:
             database = sqlite3.connect(self.folder / "crossing.sqlite", timeout=10)
         except sqlite3.Error as error:
             raise ProjectError(f"the crossing in {self.folder} cannot be opened: {error}") from error
         try:
             database.execute("PRAGMA journal_mode=WAL")
-            with database:
-                yield database
         except sqlite3.Error as error:
-            raise ProjectError(f"the crossing in {self.folder} cannot be read or written: {error}") from error
-        finally:
             database.close()
+            raise ProjectError(f"the crossing in {self.folder} cannot be read or written: {error}") from error
+        return database
 
     def _read_setup(self) -> Setup:
         data = self._value("setup")

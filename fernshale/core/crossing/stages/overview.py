@@ -72,6 +72,11 @@ class Overview:
 
 def inspect(crossing: Crossing, work: Work) -> Overview:
     """Read the project again and inspect every stage. An interrupted change is finished or rolled back first. Raises Cancelled."""
+    with crossing.connected():
+        return _inspected(crossing, work)
+
+
+def _inspected(crossing: Crossing, work: Work) -> Overview:
     if not crossing.is_finished:
         with crossing.acting():
             recover_interrupted(crossing)
