@@ -39,8 +39,8 @@ Policy = Literal["widen", "next bound", "move"]
 
 _ENTRY = re.compile(r"""(?P<quote>["']?)(?P<release>[^"',\[\]\s]+)(?P=quote)""")
 _FOREIGN: dict[Dialect, re.Pattern[str]] = {
-    "npm": re.compile(r"~=|==|!=|[\[(]|,"),
-    "cargo": re.compile(r"~=|==|!=|[\[(]|\||\s-\s"),
+    "npm": re.compile(r"~[=>]|==|!=|[\[(]|,"),
+    "cargo": re.compile(r"~[=>]|==|!=|[\[(]|\||\s-\s"),
     "pep440": re.compile(r"\^|(?<![=])~(?!=)|[\[(]|\||\s-\s|[xX](?![A-Za-z])"),
     "interval": re.compile(r"[<>^~|]"),
 }
@@ -167,8 +167,16 @@ def _moved_clause(clause: Clause, to: str) -> Clause:
             return replace(clause, release=end.release.text if end is not None else to)
         case ">":
             return replace(clause, sign=">=", release=written_like(clause.release, to))
+        case "~>":
+            # How many numbers are written says where the range ends.
+            return replace(clause, release=_first_parts(to, clause.release.count(".") + 1))
         case _:
             return replace(clause, release=_wild_like(clause.release, to))
+
+
+def _first_parts(to: str, count: int) -> str:
+    parts = parse_release(to).parts
+    return to if count >= len(parts) else ".".join(map(str, parts[:count]))
 
 
 def _wild_like(text: str, to: str) -> str:

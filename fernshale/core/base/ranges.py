@@ -3,6 +3,7 @@
     [2.5,3.0)  (,3.0]  [3.0.2]  [1,2),[3,4)     intervals: square ends belong to the range, round ones do not
     >=2.5, <3.0   ~=2.6   ==2.6.*   !=2.6.3     comparators, all of which must hold
     ^2.6   ~2.6.1                               up to the next first number, up to the next second one
+    ~> 2.6   ~> 2.6.1                           up to the next of the last number but one
     2.x   2.6.*   *                             wildcards
     2.5 - 3.0                                   from - to, both included
     2.6.1, 3.0.2                                a list of releases, wildcards, carets and tildes
@@ -23,7 +24,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import ReleaseNumber, parse_release, release_of
 
 _INTERVAL = re.compile(r"\s*([\[(])\s*([^,\s\])]*)\s*(?:(,\s*)([^,\s\])]*))?\s*([\])])\s*")
-_CLAUSE = re.compile(r"(?P<sign>>=|<=|==|=|!=|~=|>|<|\^|~)?(?P<gap>\s*)(?P<release>[0-9vV*xX][^\s,]*)")
+_CLAUSE = re.compile(r"(?P<sign>>=|<=|==|=|!=|~=|~>|>|<|\^|~)?(?P<gap>\s*)(?P<release>[0-9vV*xX][^\s,]*)")
 _HYPHEN = re.compile(r"^\s*(\S+)(\s+-\s+)(\S+)\s*$")
 _ANYTHING = ("*", "", "x", "X", "any")
 
@@ -345,6 +346,8 @@ def _stretch(sign: str, text: str) -> Stretch:
             if len(parts) < 2:
                 raise MisuseError(f"~={text} needs two numbers")
             return _up_to(release, len(parts) - 2)
+        case "~>":
+            return _up_to(release, max(0, len(parts) - 2))
         case "~":
             return _up_to(release, min(1, len(parts) - 1))
         case "^":

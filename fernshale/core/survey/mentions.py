@@ -28,6 +28,8 @@ _WORD = re.compile(r"[A-Za-z][A-Za-z0-9]*(?:[-_][A-Za-z0-9]*[A-Za-z][A-Za-z0-9]*
 _RANGE_SIGNS = re.compile(r"[\[(<>=^~*|]|\.x\b|\s-\s")
 # A name and a range behind it, as in `kiln >=4.0, <4.3`.
 _NAMED_RANGE = re.compile(r"(?P<name>[A-Za-z][\w.-]*?)\s*(?P<value>(?:[<>=^~!]=?|[\[(])\s*\d.*)")
+# A range in quotes, as in `gem "kiln", "~> 4.2"`; it starts with a sign.
+_QUOTED_RANGE = re.compile(r"""(?P<quote>["'])(?P<value>\s*(?:~>|[<>=~!]=|[<>^~])\s*\d[^"'\n]*)(?P=quote)""")
 # What closes a value on its line: a bracket or quote, or a file's ending.
 _CLOSING = re.compile(r"""["'`)\]}>]|[.-][A-Za-z]\w*""")
 _MAX_LINE = 2000
@@ -117,7 +119,20 @@ def _in_lines(path: TreePath, text: str) -> Iterator[Mention]:
     offset = 0
     seen: set[str] = set()
     for line in text.splitlines(keepends=True):
-        for number in NUMBER.finditer(line) if len(line) <= _MAX_LINE else ():
+        if len(line) > _MAX_LINE:
+            offset += len(line)
+            continue
+        ranges = [found for found in _QUOTED_RANGE.finditer(line) if is_range(found["value"])]
+        for found in ranges:
+            start, end = found.span("value")
+            names = tuple(reversed(_WORD.findall(line[:start])))
+            value = FoundValue(found["value"], offset + start, offset + end)
+            quote = found["quote"]
+            reach = Reach(pattern=rf"(?m)^{_general(line[:start])}(?P<value>[^{quote}\n]+){quote}")
+            yield Mention(path, reach, names, value, "range")
+        for number in NUMBER.finditer(line):
+            if any(found.start() <= number.start() < found.end() for found in ranges):
+                continue
             pattern = line_pattern(line, *number.span())
             if pattern in seen:
                 continue  # a line like one before; its locator finds both

@@ -7,10 +7,12 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.range_dialects import follow_range
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.profile.authoring.answers import Answers
 from fernshale.core.profile.authoring.description import answer, describe
 from fernshale.core.profile.authoring.draft import draft_profile
+from fernshale.core.profile.authoring.draft_commands import as_words, draft_commands
 from fernshale.core.profile.authoring.draft_text import write_draft
 from fernshale.core.profile.authoring.project_facts import read_facts
 from fernshale.core.profile.read import read_profile
@@ -95,3 +97,69 @@ def test_packages_that_are_only_tried_are_no_plugins(tree: Tree) -> None:
     files.update({path.replace("test/", "addons/"): text for path, text in files.items() if path.startswith("test/")})
     plugins = _draft(tree("other", files)).plugins
     assert plugins is not None and plugins.group.folders == "addons/*"
+
+
+@pytest.mark.parametrize(
+    ("files", "build", "run"),
+    [
+        ({"go.mod": "module x\n"}, "go build -gcflags=-e ./...", ""),
+        ({"build.zig": "\n"}, "zig build", ""),
+        ({"build.gradle": "\n"}, "gradle --console=plain --continue classes", ""),
+        ({"build.gradle": "\n", "gradlew": "#!/bin/sh\n"}, "sh gradlew --console=plain --continue classes", ""),
+        ({"pom.xml": "<project/>\n", "mvnw": "#!/bin/sh\n"}, "sh mvnw --batch-mode --fail-at-end compile", ""),
+        ({"Rakefile": "task :build do\nend\ntask 'run' => :build do\nend\n"}, "rake build", "rake run"),
+        ({"Rakefile": "task :test do\nend\n"}, "", ""),
+        ({"justfile": "out := 'x'\nbuild mode='a':\n  cc a.c\nrun: build\n"}, "just build", "just run"),
+        ({"Makefile": "run:\n\t./x\n"}, "make --always-make --keep-going --jobs={jobs}", "make run"),
+        ({"Makefile": "\n", "build.sh": "\n"}, "sh build.sh", ""),
+        (
+            {"package.json": '{"scripts": {"check": "x", "start": "y"}}'},
+            "npm run --silent check",
+            "npm run --silent start",
+        ),
+    ],
+)
+def test_commands_are_proposed_from_the_build_files_of_many_tools(
+    files: dict[str, str], build: str, run: str, tree: Tree
+) -> None:
+    found = draft_commands(read_facts(tree("game", files), Work()))
+    for name, wanted in (("build", build), ("run", run)):
+        first = next((as_words(item.command) for item in found if item.name == name), "")
+        assert first == wanted
+
+
+def test_settings_that_are_a_program_name_the_release_without_the_engines_name(tree: Tree) -> None:
+    files = {
+        "conf.lua": 'function tern.conf(t)\n  t.version = "11.4"\n  t.title = "Moths 0.9.2"\nend\n',
+        "main.lua": 'local tern = require("tern")\n',
+        "src/conf.lua": 'version = "11.4"\n',
+        "ci.yml": 'env:\n  TERN_VERSION: "11.4"\n',
+    }
+    draft = _draft(tree("moths", files))
+    assert (draft.engine, draft.release) == ("tern", "11.4")
+    places = {(place.file, place.text) for site in draft.sites for place in site.places}
+    assert places == {("conf.lua", "11.4"), ("ci.yml", "11.4")}
+
+
+def test_a_range_in_quotes_is_one_place_and_follows_as_a_range(tree: Tree, tmp_path: Path) -> None:
+    project = tree(
+        "wren", {"Gemfile": 'gem "plover", "~> 4.2"\ngem "rake", "13.0.6"\n', "main.rb": "require 'plover'\n"}
+    )
+    draft = _draft(project)
+    assert [(place.text, site.notation) for site in draft.sites for place in site.places] == [("~> 4.2", "range")]
+    path = tmp_path / "plover.profile.toml"
+    path.write_text(write_draft(draft))
+    profile = read_profile(path)
+    manifest = read_folder(project, CancelToken())
+    (site,) = find_sites(profile, project, manifest, ())
+    assert site.value.text == "~> 4.2" and project_release((site,)) == "4.2"
+    assert follow_range("~> 4.2", "5.0.1", "range", "move") == "~> 5.0"
+
+
+def test_an_address_names_the_engine_where_the_code_imports_it(tree: Tree) -> None:
+    address = '.{ .skua = .{\n  .url = "https://example.org/skua/archive/refs/tags/v0.8.1.tar.gz",\n} }\n'
+    code = 'const skua = @import("skua");\n'
+    draft = _draft(tree("gannet", {"build.zig.zon": address, "src/a.zig": code, "src/b.zig": code}))
+    assert (draft.engine, draft.release) == ("skua", "0.8.1")
+    with pytest.raises(ProjectError, match="looks like the release"):
+        _draft(tree("other", {"build.zig.zon": address, "src/a.zig": "const x = 1;\n"}))

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
 
 from fernshale.core.base.parse_errors import Malformed, load_json
 from fernshale.core.base.treepath import TreePath
@@ -13,8 +13,34 @@ from fernshale.core.profile.authoring.answers import CommandName
 from fernshale.core.profile.authoring.project_facts import ProjectFacts, is_dependency
 from fernshale.core.profile.model import ProfileCommand
 
+_KINDS: tuple[CommandName, ...] = ("build", "run")
 _TARGET = re.compile(r"(?m)^(?P<name>[\w.-]+)\s*:(?!=)")
 _BUILD_SCRIPT = re.compile(r"(?i)(?:.*/)?(?:build|compile|make)\.(?:sh|bash|py)$")
+_CMAKE = "cmake -S . -B {build} && cmake --build {build} --parallel {jobs} -- -k"
+_MESON = "test -d {build}/meson-info || meson setup {build} . && meson compile -C {build} --ninja-args=-k0"
+# The command that builds a project with each of these files at its root, by the file's name in lower case.
+_AT_ROOT: Mapping[str, tuple[str, ...]] = {
+    "build.gradle": ("gradle", "--console=plain", "--continue", "classes"),
+    "build.gradle.kts": ("gradle", "--console=plain", "--continue", "classes"),
+    "pom.xml": ("mvn", "--batch-mode", "--fail-at-end", "compile"),
+    "cmakelists.txt": ("sh", "-c", _CMAKE),
+    "meson.build": ("sh", "-c", _MESON),
+    "tsconfig.json": ("npx", "tsc", "--noEmit", "--pretty", "false"),
+    "pyproject.toml": ("{python}", "-m", "compileall", "-q", "."),
+    "setup.py": ("{python}", "-m", "compileall", "-q", "."),
+    "go.mod": ("go", "build", "-gcflags=-e", "./..."),
+    "build.zig": ("zig", "build"),
+    "package.swift": ("swift", "build"),
+    "build.sbt": ("sbt", "compile"),
+    "mix.exs": ("mix", "compile"),
+    "dune-project": ("dune", "build"),
+}
+# Files of named tasks: what runs one, and how its name is declared.
+_TASK_FILES: Mapping[str, tuple[str, re.Pattern[str]]] = {
+    "rakefile": ("rake", re.compile(r"(?m)^\s*task\s+:?[\"']?(?P<name>\w+)")),
+    "justfile": ("just", re.compile(r"(?m)^@?(?P<name>[\w-]+)(?:[ \t][^:\n]*)?:(?!=)")),
+}
+_WRAPPERS = {"gradle": "gradlew", "mvn": "mvnw"}
 # The deepest folder in which a build file is looked for.
 _MAX_DEPTH = 2
 
@@ -31,7 +57,7 @@ class DraftCommand:
 def draft_commands(facts: ProjectFacts) -> tuple[DraftCommand, ...]:
     """All proposals, the likeliest of each name first."""
     files = [path for path in facts.tree.files if path.count("/") <= _MAX_DEPTH and not is_dependency(path)]
-    found = [item for path in files for item in _from_file(path, facts.texts.get(path, ""))]
+    found = [_wrapped(item, facts) for path in files for item in _from_file(path, facts.texts.get(path, ""))]
     order = {
         kind: at for at, kind in enumerate(("sh", "bash", "py", "Makefile", "toml", "gradle", "csproj", "json", "txt"))
     }
@@ -42,6 +68,15 @@ def draft_commands(facts: ProjectFacts) -> tuple[DraftCommand, ...]:
         return not _BUILD_SCRIPT.match(item.file), item.file.count("/"), order.get(kind, 9), item.file
 
     return tuple(sorted(found, key=rank))
+
+
+def _wrapped(item: DraftCommand, facts: ProjectFacts) -> DraftCommand:
+    """The command by the project's own copy of the program, which is of the right release, where it has one."""
+    program, *rest = item.command.run
+    wrapper = _WRAPPERS.get(program, "")
+    if not wrapper or wrapper not in facts.tree.files:
+        return item
+    return replace(item, command=replace(item.command, run=("sh", wrapper, *rest)))
 
 
 def _from_file(path: TreePath, text: str) -> Iterator[DraftCommand]:
@@ -65,19 +100,14 @@ def _from_file(path: TreePath, text: str) -> Iterator[DraftCommand]:
         yield command("build", "cargo", "check", *members, "--keep-going", "--message-format=short")
     elif name == "package.json":
         yield from (command(kind, "npm", "run", "--silent", script) for kind, script in _scripts(text))
-    elif low in ("build.gradle", "build.gradle.kts") and not folder:
-        yield command("build", "gradle", "--console=plain", "--continue", "classes")
-    elif low == "pom.xml" and not folder:
-        yield command("build", "mvn", "--batch-mode", "--fail-at-end", "compile")
+    elif low in _TASK_FILES and not folder:
+        program, declaration = _TASK_FILES[low]
+        tasks = {found["name"] for found in declaration.finditer(text)}
+        yield from (command(kind, program, kind) for kind in _KINDS if kind in tasks)
+    elif low in _AT_ROOT and not folder:
+        yield command("build", *_AT_ROOT[low])
     elif low.endswith((".sln", ".csproj")) and not folder:
         yield command("build", "dotnet", "build", name)
-    elif low == "cmakelists.txt" and not folder:
-        build = "cmake -S . -B {build} && cmake --build {build} --parallel {jobs} -- -k"
-        yield command("build", "sh", "-c", build)
-    elif low == "tsconfig.json" and not folder:
-        yield command("build", "npx", "tsc", "--noEmit", "--pretty", "false")
-    elif low in ("pyproject.toml", "setup.py") and not folder:
-        yield command("build", "{python}", "-m", "compileall", "-q", ".")
 
 
 def _scripts(text: str) -> Iterator[tuple[CommandName, str]]:

@@ -42,6 +42,7 @@ _COMMON = frozenset(
 )
 # Folders into which the usual package tools put what other people wrote.
 _DEPENDENCIES = frozenset(("node_modules", "bower_components", "site-packages", ".venv", "venv", "vendor", ".yarn"))
+_SETTINGS_STEMS = frozenset(("conf", "config", "configuration", "settings", "project"))
 _LOCK_FILES = re.compile(
     r"(?i)^(?:package-lock\.json|yarn\.lock|pnpm-lock\.yaml|npm-shrinkwrap\.json|.*\.lock|.*lock\.json)$"
 )
@@ -56,7 +57,7 @@ _IMPORT = re.compile(
       \#[ \t]*include[ \t]*[<"](?P<include>[^>"\n]+)[>"]
     | (?:import|export)\b[^\n;]*?\bfrom[ \t]*(?P<module>["'][^"'\n]+["'])
     | (?:import|from|using|use|require|extern[ \t]+crate|@import)\b(?P<named>[^\n;{]*)
-    | .*?\brequire\(?[ \t]*(?P<required>["'][^"'\n]+["'])
+    | .*?(?:\brequire|@import)\(?[ \t]*(?P<required>["'][^"'\n]+["'])
     )"""
 )
 _WORD = re.compile(r"[A-Za-z][A-Za-z0-9]*(?:[-_][A-Za-z0-9]+)*")
@@ -156,6 +157,11 @@ def is_telling(path: str, word: str) -> bool:
     name = path.rsplit("/", 1)[-1].lower()
     kind = kind_of(name)
     return bool(kind and kind not in _COMMON | CODE | {"sh", "bat"}) or (bool(word) and word in name)
+
+
+def is_settings_code(path: str) -> bool:
+    """Whether a file is a program that only holds settings, as its name at the root of a project says."""
+    return "/" not in path and kind_of(path) in CODE and path.rpartition(".")[0].lower() in _SETTINGS_STEMS
 
 
 def is_dependency(path: str) -> bool:

@@ -15,7 +15,7 @@ from fernshale.core.base.release_notation import is_series_of, read_written
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.answers import Answers, value_key
 from fernshale.core.profile.authoring.plugin_groups import PluginGroup
-from fernshale.core.profile.authoring.project_facts import CODE, ProjectFacts, is_telling, kind_of
+from fernshale.core.profile.authoring.project_facts import CODE, ProjectFacts, is_settings_code, is_telling, kind_of
 from fernshale.core.profile.authoring.subjects import (
     ENGINE_WORDS,
     GENERAL,
@@ -131,12 +131,15 @@ def _is_of_a_part(mention: Mention, subject: Subject) -> bool:
 
 
 def _is_about(mention: Mention, subject: Subject) -> bool:
-    if kind_of(mention.file) in CODE and not (
-        mention.names
-        and set(words_of(mention.names[0])) & _VERSION_WORDS
-        and subject.word in words_of(mention.names[0])
-    ):
-        return False
+    if kind_of(mention.file) in CODE:
+        nearest = set(words_of(mention.names[0])) if mention.names else set()
+        if not nearest & _VERSION_WORDS:
+            return False
+        if is_settings_code(mention.file) and nearest <= _VERSION_WORDS:
+            # Whose version it is does not stand there; only the engine's own release counts.
+            return read_written(mention.text) == parse_release(subject.release)
+        if subject.word not in nearest:
+            return False
     if subject.word and subject.word in subject_words(mention):
         return True
     words = {word for name in mention.names[:3] for word in words_of(name)}

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from fernshale.core.base.range_dialects import lowest_release
 from fernshale.core.base.release import ReleaseNumber
 from fernshale.core.base.release_notation import is_series_of, read_written
-from fernshale.core.profile.authoring.project_facts import CODE, ProjectFacts, kind_of
+from fernshale.core.profile.authoring.project_facts import CODE, ProjectFacts, is_settings_code, kind_of
 from fernshale.core.survey.mentions import Mention
 
 _PIECE = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+\d*|[A-Z]+\d*")
@@ -104,7 +104,7 @@ def rank_subjects(facts: ProjectFacts, own: frozenset[str], plugin_files: frozen
 def _weigh(word: str, mentions: Sequence[Mention], facts: ProjectFacts, plugin_files: frozenset[str]) -> Subject | None:
     plain = [item for item in mentions if _is_plausible(item, word)]
     # Prose and addresses name much; a subject has at least one value of its own in a settings file.
-    if not any(_is_anchor(item, word) for item in plain):
+    if not any(_is_anchor(item, word, facts) for item in plain):
         return None
     release, files = agreed_release(plain)
     if not release:
@@ -129,11 +129,14 @@ def _weigh(word: str, mentions: Sequence[Mention], facts: ProjectFacts, plugin_f
     if word in facts.file_words:
         score += 1
         evidence.append("files are named after it")
-    return Subject(word, _spelling(word, mentions), release, score, tuple(evidence))
+    return Subject(word, _spelling(word, mentions, word in facts.code), release, score, tuple(evidence))
 
 
-def _is_anchor(mention: Mention, word: str) -> bool:
-    """Whether a mention is a value of the subject itself: its key, or the name right before the number, has the word."""
+def _is_anchor(mention: Mention, word: str, facts: ProjectFacts) -> bool:
+    """Whether a mention is a value of the subject itself: its key, or the name right before the number, has the word.
+
+    An address counts where the code imports what it names.
+    """
     if kind_of(mention.file) in (*CODE, *_DOCUMENTS):
         return (
             not mention.file.count("/")
@@ -141,8 +144,10 @@ def _is_anchor(mention: Mention, word: str) -> bool:
             and _is_nearest(mention, word)
             and is_named_so(mention.file)
         )
-    is_address = mention.whole is not None and "://" in mention.whole.text
-    return mention.kind != "part" or (_is_nearest(mention, word) and not is_address)
+    is_address = "://" in mention.whole.text if mention.whole is not None else "https" in mention.names
+    if is_address and mention.kind == "part":
+        return facts.code.get(word, 0) > 0
+    return mention.kind != "part" or _is_nearest(mention, word)
 
 
 def _is_nearest(mention: Mention, word: str) -> bool:
@@ -156,6 +161,8 @@ def is_named_so(path: str) -> bool:
 
 def _is_plausible(mention: Mention, word: str) -> bool:
     """Whether a number may be a release of the subject: in source code, only where its own name says so."""
+    if is_settings_code(mention.file) and _is_nearest(mention, "version"):
+        return True
     return kind_of(mention.file) not in ("py", "js", "cs", "java", "rs", "cpp", "c", "h", "hpp", "cc", "lua") or any(
         word in words_of(name) and {"version", "release"} & set(words_of(name)) for name in mention.names[:1]
     )
@@ -199,7 +206,7 @@ def agreed_release(mentions: Sequence[Mention]) -> tuple[str, frozenset[str]]:
     return spelling, supporters(best)
 
 
-def _spelling(word: str, mentions: Sequence[Mention]) -> str:
+def _spelling(word: str, mentions: Sequence[Mention], is_imported: bool) -> str:
     """How the project writes the name: as a whole name if it does, else its most frequent part."""
     counts: Counter[str] = Counter()
     for mention in mentions:
@@ -209,8 +216,10 @@ def _spelling(word: str, mentions: Sequence[Mention]) -> str:
             for part in _PIECE.findall(name):
                 if part.lower() == word:
                     counts[part] += 1
-    # A name in capitals is that of a variable.
-    usual: Mapping[str, int] = {name: n for name, n in counts.items() if not name.isupper()} or counts
+    # A name in capitals is that of a variable; imports are in small letters more often.
+    usual: Mapping[str, int] = {name: n for name, n in counts.items() if not name.isupper()}
+    if not usual and not is_imported:
+        usual = counts
     return max(usual.items(), key=lambda pair: (pair[1], pair[0]))[0] if usual else word
 
 
