@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 import shutil
 from collections.abc import Callable
 from pathlib import Path
@@ -14,12 +15,15 @@ from pytestqt.qtbot import QtBot
 from fernshale.app.dialogs.add_releases import AddReleasesDialog
 from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.dialogs.describe import DescribeDialog
-from fernshale.app.dialogs.describe_cards import AnswerCard
+from fernshale.app.dialogs.describe_cards import AnswerCard, SectionCard
 from fernshale.app.widgets.marked_lines import MarkedLines
 from fernshale.app.window import MainWindow
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.crossing.project.describing import save_profile
 from fernshale.core.profile.read import read_profile
 from fernshale.sample import shape_releases, unpack_shape
 from tests.conftest import Tree, listing
+from tests.shape_ways import WAYS, described
 
 
 def _opened(qtbot: QtBot, project: Path) -> DescribeDialog:
@@ -50,6 +54,14 @@ def _press(qtbot: QtBot, within: QWidget, words: str) -> None:
 def _answer(qtbot: QtBot, dialog: DescribeDialog, words: str) -> None:
     card = dialog.findChildren(AnswerCard)[-1]
     _press(qtbot, card, words)
+    qtbot.waitUntil(lambda: not dialog.is_busy)
+
+
+def _press_in(qtbot: QtBot, dialog: DescribeDialog, topic: str, words: str) -> None:
+    """Press a button of a section."""
+    assert dialog._description is not None
+    at = [section.topic for section in dialog._description.sections].index(topic)
+    _press(qtbot, dialog._scroll.widget().findChildren(SectionCard)[at], words)
     qtbot.waitUntil(lambda: not dialog.is_busy)
 
 
@@ -86,6 +98,38 @@ def test_a_value_is_confirmed_by_a_click_and_its_question_is_gone(qtbot: QtBot, 
     profile = read_profile(dialog.profile)
     assert [item.name for item in profile.release_value] == ["glaze"]
     assert listing(project) == before
+
+
+@pytest.mark.parametrize("name", WAYS)
+def test_clicks_describe_each_shape_as_its_answers_do(
+    name: str, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    way = WAYS[name]
+    project = unpack_shape(tmp_path, name)
+    dialog = _opened(qtbot, project)
+    description = dialog._description
+    assert description is not None
+    for file, text in way.belongs:
+        _show(dialog, file)
+        shown = description.facts.texts[TreePath(file)]
+        _click_text(qtbot, dialog, shown.count("\n", 0, shown.index(text)) + 1, text)
+        _answer(qtbot, dialog, "belongs to each engine release")
+    while any(item.topic == "belonging" for item in dialog._description.questions):
+        qtbot.keyClick(dialog, Qt.Key.Key_N)
+        _answer(qtbot, dialog, "My own value")
+    if way.build:
+        monkeypatch.setattr(QInputDialog, "getText", lambda *_: (shlex.join(way.build), True))
+        _press_in(qtbot, dialog, "build", "Another command…")
+    else:
+        _press_in(qtbot, dialog, "build", "It is not built")
+    _press_in(qtbot, dialog, "run", "It is not run")
+    assert dialog._description.answers == described(way, project).answers
+    assert not dialog._description.questions
+    _press(qtbot, dialog, "Use this description")
+    assert dialog.profile is not None
+    clicked = dialog.profile.read_text()
+    dialog.profile.unlink()
+    assert save_profile(described(way, project)).read_text() == clicked
 
 
 def test_what_was_said_is_kept_for_later_and_a_profile_changed_by_hand_is_not_written_over(
