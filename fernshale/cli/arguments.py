@@ -163,9 +163,7 @@ def _build_commands(commands: _Commands) -> None:
 
 
 def _trial_commands(commands: _Commands) -> None:
-    linked = commands.command(
-        "links", ("links", "links"), "find missing ids and paths in assets, and what they are called now"
-    )
+    linked = commands.command("links", ("links", "links"), "find missing ids and paths in assets, and their new names")
     linked.add_argument("tree", metavar="TREE")
     linked.add_argument("--profile", metavar="FILE", help="engine profile; without it the one that fits is found")
     linked.add_argument("--before", metavar="SNAPSHOT|DIR", required=True, help="the tree as it was before the update")
@@ -203,7 +201,7 @@ def _crossing_commands(commands: _Commands) -> None:
     cross.add_argument(
         "--playbook",
         metavar="FILE",
-        help="the playbook of a finished crossing (`report --playbook`); reports what does not fit",
+        help="the playbook of a finished crossing (`report --playbook`); entries that do not fit are reported",
     )
     decide = commands.on_project("decide", ("cross", "decide"), "resolve one open item")
     decide.add_argument("key", metavar="KEY", help="as `cross` lists it with --json")
@@ -242,11 +240,11 @@ def _shelf_commands(commands: _Commands) -> None:
         "sources", metavar="SOURCE", nargs="+", help="a folder, an archive, a folder of them, a git repository"
     )
     add.add_argument("--profile", metavar="FILE", help="the profile that recognises plugins and the engine")
-    add.add_argument("--in-place", action="store_true", help="name folders where they lie; nothing is copied")
+    add.add_argument("--in-place", action="store_true", help="use folders without copying them")
     add.add_argument("--engine", action="store_true", help="they are releases of the engine")
     add.add_argument("--id", metavar="ID", help="their name, where it is not recognised")
     add.add_argument("--version", metavar="VERSION", help="the version of a single release")
-    add.add_argument("--dry-run", action="store_true", help="only show what is recognised")
+    add.add_argument("--dry-run", action="store_true", help="only list the releases")
     add.add_argument("--json", action="store_true", help="print data instead of text")
     add.set_defaults(handler=("shelf", "add"))
     serve = actions.add_parser("serve", help="serve a shelf over HTTP until interrupted", epilog=_CODES)
@@ -260,18 +258,20 @@ def _profile_commands(commands: _Commands) -> None:
     text = "describe a project, draft an engine profile for it, or check one"
     group = commands.parsers.add_parser("profile", help=text, description=text.capitalize() + ".", epilog=_CODES)
     actions = group.add_subparsers(metavar="ACTION", required=True)
-    tell = actions.add_parser("describe", help="describe a project by questions, and write its profile", epilog=_CODES)
-    tell.add_argument("project", metavar="PROJECT")
-    tell.add_argument("--engine", metavar="NAME", help="what the engine is called in the project's files")
+    described = actions.add_parser(
+        "describe", help="describe a project by questions, and write its profile", epilog=_CODES
+    )
+    described.add_argument("project", metavar="PROJECT")
+    described.add_argument("--engine", metavar="NAME", help="what the engine is called in the project's files")
     value = "release, range, belongs, plugin id, plugin version, plugin accepts or mine"
-    tell.add_argument("--value", metavar="FILE:LINE:TEXT=WHAT", action="append", help=f"what a value is: {value}")
+    described.add_argument("--value", metavar="FILE:LINE:TEXT=WHAT", action="append", help=f"what a value is: {value}")
     folder = "plugins, own, generated, asset, settings or other"
-    tell.add_argument("--folder", metavar="FOLDER=WHAT", action="append", help=f"what a folder is: {folder}")
-    tell.add_argument("--build", metavar="COMMAND", help='the command that builds it, "" for none')
-    tell.add_argument(
+    described.add_argument("--folder", metavar="FOLDER=WHAT", action="append", help=f"what a folder is: {folder}")
+    described.add_argument("--build", metavar="COMMAND", help='the command that builds it, "" for none')
+    described.add_argument(
         "--out", metavar="FOLDER", help="write the profile there; without it, for all projects of the engine"
     )
-    tell.set_defaults(handler=("profile", "describe_project"))
+    described.set_defaults(handler=("profile", "describe_project"))
     draft = actions.add_parser("draft", help="propose a profile for an unknown project", epilog=_CODES)
     draft.add_argument("project", metavar="PROJECT")
     draft.add_argument("--out", metavar="FILE", help="write it; without it to standard output")

@@ -86,8 +86,8 @@ def identify(options: argparse.Namespace, token: CancelToken) -> int:
         return 0
     print_lines(f"{row['score']:.2f}  {row['same_files']} same files  {row['candidate']}" for row in rows)
     by = "lines and runs of words" if origin.by_text else "files"
-    told = f"; {origin.telling:,} {by} distinguish it from {origin.runner_up}" if origin.runner_up else ""
-    print(f"{origin.words}{told}")
+    detail = f"; {origin.telling:,} {by} distinguish it from {origin.runner_up}" if origin.runner_up else ""
+    print(f"{origin.words}{detail}")
     print(f"{len(origin.edited)} edited, {len(origin.own)} own, {len(origin.deleted)} deleted")
     for name, paths in origin.mixture.items():
         print_lines(f"as in {name}: {path}" for path in paths)

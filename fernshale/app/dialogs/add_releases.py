@@ -1,4 +1,4 @@
-"""Add releases by pointing at where they lie: what is recognised is shown, corrected, and added to the shelf."""
+"""Add releases by pointing at folders and archives: the recognised releases are listed, corrected, and added to the shelf."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ _KINDS = ("engine", "plugin")
 
 
 class AddReleasesDialog(WorkingDialog):
-    """Shows what is recognised at the places that a person points at. `added` counts the releases put on the shelf."""
+    """Lists the releases found at the places that a person points at. `added` counts those put on the shelf."""
 
     def __init__(self, parent: QWidget | None, shelf: Path, profile: Profile) -> None:
         super().__init__(parent)
@@ -162,7 +162,7 @@ class AddReleasesDialog(WorkingDialog):
     def _put(self) -> None:
         chosen, shelf, in_place = self.chosen, self._shelf, self._in_place.isChecked()
         if not chosen:
-            self._message.setText("Tick what is to be added.")
+            self._message.setText("Tick the releases to add.")
             return
         self._message.setText("adding…")
         self._runner.start("", lambda work: _added(shelf, chosen, in_place, work))

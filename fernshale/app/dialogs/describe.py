@@ -382,7 +382,7 @@ class DescribeDialog(WorkingDialog):
             self._show_file()
 
     def _next_question(self) -> None:
-        """Show the next question where it stands."""
+        """Show the next question in its file."""
         if self._description is None or not self._description.questions:
             return
         question = self._description.questions[0]
@@ -414,7 +414,7 @@ class DescribeDialog(WorkingDialog):
             )
 
     def _show_folders(self, question: tuple[int, AnswerCard] | None = None) -> None:
-        """The project's folders with their numbers of files; a click on one says what it is."""
+        """The project's folders with their numbers of files; a click on one sets its role."""
         assert self._description is not None
         lines = tuple(_folder_lines(self._description))
         self._folders = [folder for folder, _ in lines]

@@ -1,4 +1,4 @@
-"""The cards of a description: a question about a value or a folder, and a section of what was found."""
+"""The cards of a description: a question about a value or a folder, and a section with its lines."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ class AnswerCard(QFrame):
 
 
 class SectionCard(QFrame):
-    """A part of the description with its lines; a click on a line shows where it stands."""
+    """A part of the description with its lines; a click on a line shows its place in the file."""
 
     opened = Signal(object)
     struck = Signal(str)

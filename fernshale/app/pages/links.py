@@ -319,7 +319,7 @@ class LinksPage(Page):
         self._message.setText(why)
 
     def _binary_uses(self) -> list[str]:
-        """The binary assets that use what is about to be relinked."""
+        """The binary assets that use the ids about to be relinked."""
         item = self._item()
         assert self._overview is not None
         items = (
@@ -375,7 +375,7 @@ class LinksPage(Page):
 def _nothing_row(index: LinkIndex) -> Row:
     """The checks that were made, if no item is open."""
     if not index.rules.all:
-        return Row("The profile does not describe links", "so none are looked at", "", "·", "quiet", payload=_NO_ACTION)
+        return Row("The profile does not describe links", "so none are checked", "", "·", "quiet", payload=_NO_ACTION)
     words = f"{count(len(index.ids_used()), 'id')} used in {count(len(index.files), 'file')}; each leads somewhere"
     return Row("No missing references", words, "", "●", "mine", payload=_NO_ACTION)
 

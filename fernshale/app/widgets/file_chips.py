@@ -30,7 +30,7 @@ class FileChips(QListWidget):
         self.itemSelectionChanged.connect(self._tell)
 
     def set_chips(self, chips: tuple[tuple[str, str], ...], current: str) -> None:
-        """Show (key, words) pairs, with one of them chosen; nothing is told."""
+        """Show (key, words) pairs, with one of them chosen; no signal is sent."""
         self.blockSignals(True)
         self.clear()
         for key, words in chips:

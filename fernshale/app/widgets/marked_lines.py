@@ -1,4 +1,4 @@
-"""Lines of a file in which values are marked; a click on a value is told with its line and column."""
+"""Lines of a file in which values are marked; a click on a value sends its line and column."""
 
 from __future__ import annotations
 
@@ -118,7 +118,7 @@ class MarkedLines(QWidget):
             super().keyPressEvent(event)
 
     def _place(self, point: QPoint) -> tuple[int, int] | None:
-        """The line's number and the column at a point; None beside the text."""
+        """The line's number and the column at a point; None outside the text."""
         at = point.y() // _HEIGHT
         if not 0 <= at < len(self._lines) or point.x() < _NUMBER - 4:
             return None

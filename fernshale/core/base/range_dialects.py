@@ -225,7 +225,7 @@ def _with_next_bound(part: RangePart, to: str) -> RangePart | None:
 
 
 def _comparators(stretch: Stretch, to: str, text: str) -> str:
-    """Two comparators with a comma, for dialects in which several ranges cannot be told."""
+    """Two comparators with a comma, for dialects that have no notation for several ranges."""
     release = parse_release(to)
     low, high = stretch.low, stretch.high
     if stretch.is_below(release):
@@ -246,7 +246,7 @@ def _each_clause(range_: Range, read: Callable[[Clause], Clause]) -> Range:
 
 
 def _npm(clause: Clause) -> Clause:
-    """A bare release of fewer than three numbers has wildcards behind it."""
+    """A bare release of fewer than three numbers ends in a wildcard."""
     if clause.sign in ("", "=") and re.fullmatch(r"[vV]?\d+(?:\.\d+)?", clause.release):
         return replace(clause, release=clause.release + ".x")
     return clause

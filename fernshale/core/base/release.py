@@ -23,7 +23,7 @@ _MAX_LENGTH = 200
 # One word for each suffix with several spellings, so that 1.0c1, 1.0-pre1 and 1.0rc1 are equal.
 _WORDS = {"a": "alpha", "b": "beta", "c": "rc", "pre": "rc", "preview": "rc"}
 _REVISIONS = ("post", "rev", "r")
-# Suffixes of published releases, which come after the plain number: 2031.2.4f1, 1.2-final, 3.0-lts, 2.1p3.
+# Suffixes of published releases, which are newer than the plain number: 2031.2.4f1, 1.2-final, 3.0-lts, 2.1p3.
 _PUBLISHED = frozenset(("f", "final", "ga", "lts", "p", "patch", "sp", "hotfix", "fix"))
 # Classes of suffixes in order. The empty class in the middle is the release itself.
 _DEV, _BEFORE, _END, _AFTER, _REVISION = range(5)

@@ -15,7 +15,7 @@ _NUMBER = re.compile(r"\d+")
 
 
 def count_errors(diagnostics: Iterable[Owned]) -> dict[ErrorKey, int]:
-    """How often each error is there; what is the same but for its line counts together."""
+    """How often each error occurs; errors that differ only in their line are counted together."""
     return dict(Counter(_key(item) for item in diagnostics if item.diagnostic.severity == "error"))
 
 

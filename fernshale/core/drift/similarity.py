@@ -28,7 +28,7 @@ _PLAIN_VALUES = frozenset(
 _VALUES = ("enumerator", "constant", "macro")
 _UNFOLDED = 5.2
 # The beginning of evidence texts about two symbols' scopes.
-SAME_SCOPE = "both stand in"
+SAME_SCOPE = "both are in"
 # The parts of a name that were put in the place of others.
 Swap = tuple[tuple[str, ...], tuple[str, ...]]
 # Members of classes, whose names often recur; and the weight of a name that is unique.

@@ -88,7 +88,7 @@ def _plan(site: FoundSite, releases: NewReleases) -> SiteChange:
 
 _WHYS = {
     "widen": "",
-    "next bound": "its upper end goes to the next bound of its kind",
+    "next bound": "its upper end moves to the next bound of its kind",
     "move": "both ends move: what the project is made of now will not run on the old release",
 }
 

@@ -21,7 +21,7 @@ Role = Literal["own", "plugin", "user content", "generated", "asset", "settings"
 ROLES: tuple[Role, ...] = ("own", "plugin", "user content", "generated", "asset", "settings", "other")
 
 
-# What stands for a plugin in paths and locators.
+# The placeholder of a plugin in paths and locators.
 _OF_PLUGIN = ("{plugin}", "{id}")
 
 SYNTAXES = ("json", "toml", "yaml", "xml", "ini", "properties", "script", "cmake", "pattern")

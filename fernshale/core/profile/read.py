@@ -17,7 +17,7 @@ from fernshale.core.profile.model import Profile
 
 FORMAT = "fernshale-profile/1"
 SUFFIX = ".profile.toml"
-# How much of a file is searched for the text that tells an engine's projects, bytes.
+# Size of the part of a file that is searched for the text that identifies an engine's projects, bytes.
 _MAX_RECOGNISED = 1 << 20
 # Placeholders for commands and checks; `{members}` is an argument of its own.
 PLACEHOLDERS = ("project", "release", "shelf", "engine", "build", "out", "jobs", "python", "members")

@@ -89,7 +89,7 @@ def export_commit(found: FoundRelease, folder: Path, work: Work) -> FoundRelease
             target.write_bytes(data)
             if entry.mode == "100755":
                 target.chmod(0o755)
-        # Links come last, so that nothing is written through one.
+        # Links are made last, so that nothing is written through one.
         for target, to in links:
             inner = os.path.normpath(target.parent.relative_to(staging) / to)
             if not to.startswith("/") and is_inside(inner):

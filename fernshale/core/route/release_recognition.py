@@ -1,4 +1,4 @@
-"""Recognise releases in folders and archives that a person points at: what each is, its version, and what it accepts.
+"""Recognise releases in folders and archives that a person points at: their ids, versions, and the releases that they accept.
 
 A plugin is recognised by the profile's descriptor, an engine by the profile's `[engine]`, anything else by the manifest of the
 usual package tools, a file that holds just a version, or the name of its folder. A folder that is no release itself is searched
@@ -205,7 +205,7 @@ def _id_of(name: str) -> str:
 
 
 def _in_archive(archive: Path, profile: Profile | None, work: Work) -> FoundRelease | None:
-    """An archive is unpacked into a scratch folder, looked at and removed again."""
+    """An archive is unpacked into a scratch folder, inspected and removed again."""
     with tempfile.TemporaryDirectory(prefix="fernshale-look-") as scratch:
         folder = Path(scratch) / "in"
         unpack(archive, folder, work)

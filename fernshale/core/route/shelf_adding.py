@@ -1,4 +1,4 @@
-"""Put releases on a shelf: copied into its folder, or, once a person said so, used where they lie.
+"""Put releases on a shelf: copied into its folder, or, after consent, used in place.
 
 SHELF/releases/ID/VERSION   folders and commits that were copied
 SHELF/archives/NAME         archives
@@ -97,7 +97,7 @@ def _placed(shelf: Path, item: FoundRelease, work: Work, *, in_place: bool) -> S
         allow_place(shelf, item.place)
         return _release(item, _Where(place=str(item.place)))
     if shelf.is_relative_to(item.place):
-        raise MisuseError(f"the shelf {shelf} lies inside {item.place}", "Choose another folder for the shelf.")
+        raise MisuseError(f"the shelf {shelf} is inside {item.place}", "Choose another folder for the shelf.")
     folder = f"releases/{_safe(item.id)}/{_safe(item.version)}"
     duplicate_tree(item.place, _new(shelf / folder), work)
     return _release(item, _Where(folder))
@@ -121,7 +121,7 @@ def _release(item: FoundRelease, where: _Where) -> ShelfRelease:
 
 
 def _new(folder: Path) -> Path:
-    """A folder that is not there; what a stop left of an earlier try is not on the shelf, and goes."""
+    """A new folder. The remains of an interrupted try are not on the shelf, and are removed."""
     if folder.exists():
         shutil.rmtree(folder)
     return folder

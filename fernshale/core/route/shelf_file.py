@@ -151,9 +151,9 @@ def _faults(file: ShelfFile) -> Iterator[tuple[str, int, str]]:
 
 def _release_faults(item: ShelfRelease) -> Iterator[str]:
     if not (item.folder or item.archive or item.place):
-        yield "a folder, an archive or a place must be given"
+        yield "one of the keys folder, archive and place is needed"
     if item.place and (item.folder or item.archive or not item.place.startswith("/")):
-        yield "a place is the whole path of a folder, and goes without folder and archive"
+        yield "a place is an absolute path, and excludes folder and archive"
     for path in (*paths_of(item), item.folder):
         if path and not is_inside(path):
             yield f"{path} lies outside the shelf"

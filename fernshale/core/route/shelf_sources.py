@@ -64,7 +64,7 @@ class FolderSource:
         place = Path(item.place)
         if not is_allowed(self.folder, item.place):
             raise ShelfError(
-                f"{item.id} {item.version} lies outside the shelf {self.address}, in {place}, and nobody has allowed that",
+                f"{item.id} {item.version} is outside the shelf {self.address}, in {place}, and nobody has allowed that",
                 "Allow it with `fernshale shelf add SHELF PLACE --in-place`, if you know the place.",
             )
         if not place.is_dir():

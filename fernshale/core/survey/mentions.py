@@ -26,7 +26,7 @@ NUMBER = re.compile(
 )
 _WORD = re.compile(r"[A-Za-z][A-Za-z0-9]*(?:[-_][A-Za-z0-9]*[A-Za-z][A-Za-z0-9]*)*")
 _RANGE_SIGNS = re.compile(r"[\[(<>=^~*|]|\.x\b|\s-\s")
-# A name and a range behind it, as in `kiln >=4.0, <4.3`.
+# A name and its range, as in `kiln >=4.0, <4.3`.
 _NAMED_RANGE = re.compile(r"(?P<name>[A-Za-z][\w.-]*?)\s*(?P<value>(?:[<>=^~!]=?|[\[(])\s*\d.*)")
 # A range in quotes, as in `gem "kiln", "~> 4.2"`; it starts with a sign.
 _QUOTED_RANGE = re.compile(r"""(?P<quote>["'])(?P<value>\s*(?:~>|[<>=~!]=|[<>^~])\s*\d[^"'\n]*)(?P=quote)""")
@@ -39,9 +39,9 @@ MentionKind = Literal["release", "range", "part"]
 
 @dataclass(frozen=True, slots=True)
 class Mention:
-    """A release or a range that is written in a file. `names` tell what it is about, the nearest first.
+    """A release or a range that is written in a file. `names` are the words that describe it, the nearest first.
 
-    A "part" is a release that stands in a longer value or in a line of text; `whole` is that value, if it is one.
+    A "part" is a release inside a longer value or a line of text; `whole` is that value, if it is one.
     """
 
     file: TreePath

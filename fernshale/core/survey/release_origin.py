@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 # So many files that equal one release and not the other decide between them without a look at their texts.
 _ENOUGH = 4
-# The release in the descriptor is so many times as likely as another, before the files are looked at.
+# Prior odds of the release that the descriptor states, against another one.
 _STATED = 8.0
 # Releases whose likelihood differs by less than this factor are tied.
 _TIE = 2.0
@@ -166,7 +166,7 @@ def _judge(index: ReleaseIndex, there: np.ndarray, equal: np.ndarray, texts: Fol
     import numpy as np
 
     differs = (index.plain != index.plain[:, :1]).any(axis=1)
-    # Files that tell most come first: those of the folder, then those that it lacks.
+    # The files of the folder are compared first, then those that it lacks.
     rows = np.flatnonzero(differs & there).tolist() + np.flatnonzero(differs & ~there).tolist()
     paths = [index.paths[row] for row in rows]
     evidence = weigh_texts(paths, index.names, texts)

@@ -97,7 +97,7 @@ def weigh_texts(paths: Iterable[TreePath], names: Sequence[str], texts: FolderTe
 
 
 def _weigh_file(mine: frozenset[bytes], theirs: Sequence[frozenset[bytes]], totals: list[float]) -> int:
-    """Add what one file says to the totals; returns the number of features that tell releases apart."""
+    """Add the evidence of one file to the totals; returns the number of features that distinguish releases."""
     holders: Counter[bytes] = Counter()
     for features in theirs:
         holders.update(features)

@@ -30,7 +30,7 @@ def _plugin(version: str, more: str = "", id: str = "p") -> str:
         (_plugin("1", 'accepts = "[1,2"'), 2, "not a range"),
         (_plugin("1", 'requires = [{ id = "p" }]'), 2, "it requires itself"),
         (_plugin("2.0-pre1"), 2, "its number is that of a preview, but its stage says stable"),
-        (_plugin("1").replace('folder = "x"', ""), 2, "a folder, an archive or a place"),
+        (_plugin("1").replace('folder = "x"', ""), 2, "one of the keys folder, archive and place"),
         (_plugin("1").replace('"x"', '"../../etc"'), 2, "outside the shelf"),
         (_plugin("1").replace('"x"', '"/etc"'), 2, "outside the shelf"),
         (_plugin("1", 'checksum = "md5:1"'), 2, "64 hexadecimal digits"),

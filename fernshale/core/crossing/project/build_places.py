@@ -1,4 +1,4 @@
-"""Where the files lie that a build names, and who owns them."""
+"""The places of files that a build names, and their owners."""
 
 from __future__ import annotations
 

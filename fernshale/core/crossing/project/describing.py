@@ -36,7 +36,7 @@ _MAX_SHOWN = 400
 
 @dataclass(frozen=True, slots=True)
 class CommandTrial:
-    """A command that was tried in a copy of the project: its status, what was understood, and the last lines it printed."""
+    """A command that was tried in a copy of the project: its status, its diagnostics, and the last lines it printed."""
 
     status: int
     elapsed_s: float
@@ -61,7 +61,7 @@ class CommandTrial:
 
 
 def known_engine(description: Description, work: Work) -> Path | None:
-    """Where the engine's release that the project is on lies, if it was put on the shelf of its engine; None if it was not."""
+    """The folder of the engine's release that the project is on; None if the shelf of its engine does not have it."""
     draft = description.draft
     if draft is None:
         return None

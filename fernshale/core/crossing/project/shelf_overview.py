@@ -1,4 +1,4 @@
-"""What the shelves have for a project, and what they lack, in words, before a crossing begins."""
+"""The releases that the shelves have for a project and those that they lack, in words, before a crossing begins."""
 
 from __future__ import annotations
 

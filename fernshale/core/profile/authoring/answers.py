@@ -1,4 +1,4 @@
-"""What a person said about a project while describing it. A draft is made of what was found and of these answers.
+"""A person's answers about a project while describing it. A draft is made of the facts and of these answers.
 
 Each answer is about something that can be pointed at: a value in a file, a folder, a command, or a suggestion of the draft.
 """
@@ -32,7 +32,7 @@ CommandName = Literal["build", "run", "regenerate", "rebuild"]
 
 @dataclass(frozen=True, slots=True)
 class PointedValue:
-    """A value that a person pointed at: its file, how to reach it, its text then, and what it is."""
+    """A value that a person pointed at: its file, its locator, its text then, and its meaning."""
 
     file: TreePath
     reach: Reach

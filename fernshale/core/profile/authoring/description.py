@@ -1,4 +1,4 @@
-"""A project as it is described: what was found in it, what a person said, what is still a question, and what a click means."""
+"""A project as it is described: its facts, the answers, the draft made of both, and the questions that are left."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ _MOST_ROWS = 60
 
 @dataclass(frozen=True, slots=True)
 class Mark:
-    """A part of a file's text that was recognised: its span, what it is, and the key to strike it out by."""
+    """A recognised part of a file's text: its span, its meaning, and the key that strikes it out."""
 
     start: int
     end: int
@@ -44,7 +44,7 @@ class Mark:
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """Something that only a person can say. `options` are (answer, words, hint); where it stands, if it is about a value."""
+    """A question that only a person can answer. `options` are (answer, words, hint); `file` and `reach` name its value, if any."""
 
     key: str
     topic: str
@@ -56,7 +56,7 @@ class Question:
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """A line of a section: what it says, where that stands, and the key to strike it out by ("" if it cannot be)."""
+    """A line of a section: its text, its place, and the key that strikes it out ("" if it cannot be)."""
 
     left: str
     right: str

@@ -170,7 +170,7 @@ def _engine(
 
 
 def _pointed_at(facts: ProjectFacts, pointed: PointedValue, ranked: Sequence[Subject]) -> Subject:
-    """The engine by the value that a person pointed at: called as the best candidate named beside it, or as the nearest name."""
+    """The engine by the value that a person pointed at. Its name is the best candidate among the value's names, or the nearest."""
     written = read_written(pointed.text)
     assert written is not None  # only such values are asked for
     mention = next((item for item in facts.mentions if (item.file, item.reach) == (pointed.file, pointed.reach)), None)
@@ -193,7 +193,7 @@ def _release_of(facts: ProjectFacts, word: str) -> str:
 
 
 def _unnamed(facts: ProjectFacts) -> Subject:
-    """An engine whose name stands nowhere: what is called an engine's release, or the one release at the root."""
+    """An engine that no file names: the value called an engine's release, or the only release at the root."""
 
     def called(mention_words: set[str]) -> bool:
         return bool(mention_words & ENGINE_WORDS)
@@ -259,7 +259,7 @@ def _workspace(
 
 
 def _recognised_by(facts: ProjectFacts, sites: Sequence[DraftSite], subject: Subject) -> tuple[tuple[str, ...], str]:
-    """(globs of the files that tell such a project, a text that the file has to hold where its name tells too little)."""
+    """(globs of the files that identify such a project, a text that they must contain if their names are too general)."""
     named = [site.files[0] for site in sites if "*" not in site.files[0]]
     files = sorted(named, key=lambda file: (not is_telling(file, subject.word), named.index(file)))
     file = files[0] if files else sites[0].places[0].file

@@ -1,4 +1,4 @@
-"""Commands that build or run a project, proposed from the build files that lie in it. Nothing is run here."""
+"""Commands that build or run a project, proposed from its build files. Nothing is run here."""
 
 from __future__ import annotations
 

@@ -12,7 +12,7 @@ from fernshale.core.profile.authoring.project_facts import ProjectFacts, kind_of
 
 @dataclass(frozen=True, slots=True)
 class DraftLink:
-    """A rule of `[links]`: in which table it goes, its globs, and the key or the pattern that finds the values."""
+    """A rule of `[links]`: its table, its globs, and the key or the pattern that finds the values."""
 
     table: str
     files: tuple[str, ...]

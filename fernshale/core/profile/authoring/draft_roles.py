@@ -1,4 +1,4 @@
-"""The roles of a project's files, as their contents, their kinds and git's ignore files tell."""
+"""The roles of a project's files, from their contents, their kinds and git's ignore files."""
 
 from __future__ import annotations
 
@@ -101,7 +101,7 @@ def _role_by_kind(path: TreePath) -> Role:
     *folders, name = path.split("/")
     kind = kind_of(path)
     if kind == "map" and kind_of(name[:-4]) in (*CODE, "css"):
-        return "own"  # what a compiler left beside a script
+        return "own"  # a compiler's output next to a script
     if kind in (*CODE, "html", "htm", "css") or kind in _BUILD_KINDS or name.lower() in _BUILD_FILES:
         return "own"
     in_assets = any(set(words_of(folder)) & _ASSET_FOLDERS for folder in folders)

@@ -20,7 +20,7 @@ def write_draft(draft: ProfileDraft, answers: Answers = Answers()) -> str:  # no
 
 
 def _lines(draft: ProfileDraft, answers: Answers) -> Iterator[str]:
-    yield "# What Fernshale found out about the project. Each part says why it is here; correct what is wrong, in the window under"
+    yield "# A draft from the project's files. Each part has its evidence in a comment. Correct mistakes in the window under"
     yield "# “Describe this project” or in this file, and check it with `fernshale profile check FILE --project PROJECT`."
     if draft.unread:
         yield f"# {draft.unread} text files were not read: there are many like them, or more than draft_files (limits.toml)."
@@ -38,7 +38,7 @@ def _lines(draft: ProfileDraft, answers: Answers) -> Iterator[str]:
     yield "[recognise]"
     yield f"files = [{', '.join(_texts(draft.recognise))}]"
     if draft.holds:
-        yield f"holds = {_text(draft.holds)}   # the file's name alone does not tell the engine"
+        yield f"holds = {_text(draft.holds)}   # the file's name is too general"
     for number, site in enumerate(draft.sites):
         yield from _site(site, is_first=number == 0)
     for value in draft.belonging:
@@ -76,7 +76,7 @@ def _site(site: DraftSite, *, is_first: bool) -> Iterator[str]:
 
 
 def dialect_of(site: DraftSite) -> Notation:
-    """The notation of a site; of a range, the dialect of the file it stands in."""
+    """The notation of a site; of a range, the dialect of its file."""
     if site.notation != "range":
         return site.notation
     name = site.files[0].rsplit("/", 1)[-1].lower()

@@ -7,7 +7,7 @@ from collections.abc import Collection
 
 _TOKEN = re.compile(r"[\w./\\+-]*[\w/\\]\.\w+|[\w./\\+-]*/[\w.+-]+")
 _NUMBER = re.compile(r"\d+")
-# How far behind a file's name its line is looked for, characters.
+# Maximum distance from a file's name to its line number, characters.
 _NEAR = 24
 
 
@@ -41,7 +41,7 @@ def pattern_of_line(line: str, files: Collection[str]) -> str | None:
 
 
 def _last_word_gap(before: str) -> str:
-    """What stands between the message and the file: the last words such as `at` or `in`, and the blanks around them."""
+    """The text between the message and the file: the last words such as `at` or `in`, and the blanks around them."""
     found = re.search(r"(?:\s+(?:at|in|from|file))?[\s:(\[\"']*$", before)
     return found[0] if found is not None else ""
 

@@ -18,7 +18,7 @@ from fernshale.core.survey.value_access import FoundValue
 
 @dataclass(frozen=True, slots=True)
 class Pointed:
-    """What lies under a click: a value, how to reach it, and what the same rule finds elsewhere.
+    """The value under a click, its locator, and the places that the same rule finds in other files.
 
     `elsewhere` are (file, line, text); `lacking` are files of the same kind in which the rule finds nothing.
     """
@@ -34,7 +34,7 @@ class Pointed:
 
 
 def point_at(description: Description, path: TreePath, offset: int) -> Pointed | None:
-    """What lies at a place of a file; None between values."""
+    """The value at a place of a file; None between values."""
     facts = description.facts
     text = facts.texts.get(path)
     if text is None:

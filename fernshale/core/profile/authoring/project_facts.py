@@ -46,7 +46,7 @@ _SETTINGS_STEMS = frozenset(("conf", "config", "configuration", "settings", "pro
 _LOCK_FILES = re.compile(
     r"(?i)^(?:package-lock\.json|yarn\.lock|pnpm-lock\.yaml|npm-shrinkwrap\.json|.*\.lock|.*lock\.json)$"
 )
-# Files that tell a history name releases that are past.
+# Change logs name earlier releases.
 _HISTORIES = re.compile(r"(?i)^(?:change(?:s|log)|history|news|release[-_ ]?notes)\b")
 _SAYS_GENERATED = re.compile(
     r"(?i)\b(?:auto-?)?generated (?:by|from|file|with)\b|^\W*generated\b|do not edit|don't edit"
@@ -121,7 +121,7 @@ def read_facts(project: Path, work: Work) -> ProjectFacts:
     code_files = unread = 0
     many: Counter[tuple[str, str]] = Counter()
     most = limits().draft_files
-    # What is near the root tells most; beyond the limit, the rest only counts. Of many alike in a folder, the first tell enough.
+    # Files near the root say most, so they are read first; beyond the limits, files are only counted.
     for path in sorted(tree.files, key=lambda item: (item.count("/"), item)):
         work.token.check()
         alike = path.rpartition("/")[0], kind_of(path)
@@ -153,7 +153,7 @@ def kind_of(path: str) -> str:
 
 
 def is_telling(path: str, word: str) -> bool:
-    """Whether a file's name tells a project of the engine called `word` from others."""
+    """Whether a file's name identifies a project of the engine called `word`."""
     name = path.rsplit("/", 1)[-1].lower()
     kind = kind_of(name)
     return bool(kind and kind not in _COMMON | CODE | {"sh", "bat"}) or (bool(word) and word in name)
@@ -165,7 +165,7 @@ def is_settings_code(path: str) -> bool:
 
 
 def is_dependency(path: str) -> bool:
-    """Whether a file lies in a folder of downloaded packages."""
+    """Whether a file is in a folder of downloaded packages."""
     return not _DEPENDENCIES.isdisjoint(path.split("/")[:-1])
 
 

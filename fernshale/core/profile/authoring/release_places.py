@@ -35,20 +35,20 @@ _BELONGING = re.compile(r"\d+|\d{4}[-.]\d\d[-.]\d\d|[0-9a-f]{7,40}|[vV]?\d+(?:\.
 
 @dataclass(frozen=True, slots=True)
 class Surroundings:
-    """What else lies in a project: its plugins, and the globs of a workspace's members."""
+    """The plugins of a project, and the globs of a workspace's members."""
 
     plugins: PluginGroup | None
     members: tuple[str, ...]
 
     @property
     def key(self) -> tuple[str, tuple[str, ...]]:
-        """What tells it from other surroundings in the same project."""
+        """A key that distinguishes it from other surroundings in the same project."""
         return self.plugins.files if self.plugins is not None else "", self.members
 
 
 @dataclass(frozen=True, slots=True)
 class DraftSite:
-    """A place that names the engine's release. `files` are paths or globs, `places` what they were found in, `why` the evidence.
+    """A site that names the engine's release. `files` are paths or globs, `places` its mentions, `why` the evidence.
 
     A `key` is what a person strikes the suggestion out by.
     """
@@ -125,7 +125,7 @@ def notation_of(mention: Mention, subject: Subject) -> Notation | None:
 
 
 def _is_of_a_part(mention: Mention, subject: Subject) -> bool:
-    """Whether the nearest name is that of a package beside the engine's own, which may have releases of its own."""
+    """Whether the nearest name is that of another package of the engine, which may have releases of its own."""
     words = set(words_of(mention.names[0])) if mention.names else set()
     return subject.word in words and bool(words - {subject.word} - GENERAL)
 
@@ -136,7 +136,7 @@ def _is_about(mention: Mention, subject: Subject) -> bool:
         if not nearest & _VERSION_WORDS:
             return False
         if is_settings_code(mention.file) and nearest <= _VERSION_WORDS:
-            # Whose version it is does not stand there; only the engine's own release counts.
+            # The line does not say whose version it is, so only the engine's own release counts.
             return read_written(mention.text) == parse_release(subject.release)
         if subject.word not in nearest:
             return False
@@ -145,13 +145,13 @@ def _is_about(mention: Mention, subject: Subject) -> bool:
     words = {word for name in mention.names[:3] for word in words_of(name)}
     if words & ENGINE_WORDS:
         return True
-    # A file that is named after the engine and holds little else; or a name beside the value says whose it is.
+    # The file is named after the engine, or a name on the same line is the engine's.
     stem = mention.file.rsplit("/", 1)[-1].lower()
     return bool(subject.word) and (subject.word in stem or subject.word in {name.lower() for name in mention.names})
 
 
 def _is_excluded(mention: Mention, subject: Subject, group: PluginGroup | None) -> bool:
-    """Whether a mention lies in what was built for the release, or in a plugin but not in its descriptor."""
+    """Whether a mention is in the output of a build, or in a plugin but not in its descriptor."""
     if _is_of_a_build(mention.file, subject):
         return True
     if group is None or not group.holds(mention.file) or mention.file in group.descriptors:
@@ -160,7 +160,7 @@ def _is_excluded(mention: Mention, subject: Subject, group: PluginGroup | None) 
 
 
 def _is_of_a_build(path: str, subject: Subject) -> bool:
-    """Whether a file lies in a folder named after the release, into which something was built for it."""
+    """Whether a file is in a folder named after the release, which holds the output of a build."""
     release = parse_release(subject.release)
     return any(read_written(part) == release for part in path.split("/")[:-1])
 
@@ -257,7 +257,7 @@ def find_belonging(
     for mention in facts.mentions:
         if mention.kind == "range" or mention.file in inside or kind_of(mention.file) in (*CODE, *_DOCUMENTS):
             continue
-        # What is about the engine and names another release; or another number beside the release, such as a date.
+        # A mention of the engine with another release; or another number in the same value, such as a date.
         if subject.word in subject_words(mention) or (mention.file, mention.whole) in holding:
             add(mention.file, mention.reach, mention.names, mention.text)
         elif mention.whole is not None and _is_compound_of(mention, subject):
@@ -285,5 +285,5 @@ def _is_compound_of(mention: Mention, subject: Subject) -> bool:
 
 
 def _is_part_of(names: Sequence[str], word: str) -> bool:
-    """Whether a value stands below, or beside, the name of the engine."""
+    """Whether a value is below, or next to, the name of the engine."""
     return bool(word) and any(word in words_of(name) or word == name.lower() for name in names[1:])

@@ -46,7 +46,7 @@ _TOOLS = frozenset(
 _SHORTEST = 3
 # One mention and its import reach no more than this.
 _SURE = 6.0
-# A name that stands once beside a number, and has no other evidence, is no candidate.
+# Minimum score of a candidate: one mention without other evidence has less.
 _LIKELY = 2.0
 _DOCUMENTS = ("md", "txt", "rst", "html", "htm")
 
@@ -125,7 +125,7 @@ def _weigh(word: str, mentions: Sequence[Mention], facts: ProjectFacts, plugin_f
         evidence.append(f"named by the descriptors of {len(accepted)} plugins")
     if any(ENGINE_WORDS & {part for name in item.names[:4] for part in words_of(name)} for item in plain):
         score += 2
-        evidence.append("called an engine beside it")
+        evidence.append("called an engine")
     if word in facts.file_words:
         score += 1
         evidence.append("files are named after it")

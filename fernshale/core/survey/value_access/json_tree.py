@@ -1,4 +1,4 @@
-"""JSON as a tree of values. Comments and a comma behind the last entry are read, since many settings files have them."""
+"""JSON as a tree of values. Comments and a trailing comma are accepted, since many settings files have them."""
 
 from __future__ import annotations
 

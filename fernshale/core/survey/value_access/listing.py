@@ -1,4 +1,4 @@
-"""List the values of a settings file of any known format, each with a locator and the names that tell what it is."""
+"""List the values of a settings file of any known format, each with a locator and its names."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ _PAIR = re.compile(r"[ \t]*[\w.$-]+[ \t]*[=:]")
 
 @dataclass(frozen=True, slots=True)
 class ListedValue:
-    """A value, its locator, and the names that tell what it is: the keys that lead to it, then the names beside it."""
+    """A value, its locator, and its names: the keys that lead to it, then the names next to it."""
 
     reach: Reach
     names: tuple[str, ...]

@@ -23,9 +23,9 @@ _BARE_KEY = re.compile(r"[\w-]+")
 _DOTTED_STEP = re.compile(
     r"""(?P<quoted>"[^"]*"|'[^']*')|(?P<bare>(?:[^.\["']|\[[^\]]*\])+)|(?P<dot>\.)|(?P<bracket>\[[^\]]*\])"""
 )
-# Fields that tell the entries of a list apart, in the order in which they are tried.
+# Fields that identify the entries of a list, in the order in which they are tried.
 _IDENTITIES = ("name", "id", "key", "identifier", "package", "path")
-# Fields beside a value whose own values tell what it is about.
+# Fields whose values name the value next to them.
 _BESIDE = (*_IDENTITIES, "engine", "sdk", "runtime", "framework")
 
 
@@ -125,7 +125,7 @@ def _pick(node: ValueNode, picked: re.Match[str]) -> list[ValueNode]:
 
 
 def list_nodes(root: ValueNode) -> Iterator[ListedNode]:
-    """Every scalar and every list of scalars, in the order of the text; what aliases repeat comes once."""
+    """Every scalar and every list of scalars, in the order of the text; a node with aliases is listed once."""
     yield from _list(root, (), (), (), set())
 
 

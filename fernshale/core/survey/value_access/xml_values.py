@@ -18,7 +18,7 @@ from fernshale.core.survey.value_access.found_value import FoundValue
 _ATTRIBUTE = re.compile(rb"""([^\s=/<>"']+)\s*=\s*("[^"]*"|'[^']*')""")
 
 
-# Attributes and children that tell elements apart, in the order in which they are tried.
+# Attributes and children that identify elements, in the order in which they are tried.
 _IDENTITIES = ("id", "name", "Include", "key", "artifactId", "package")
 
 
@@ -66,7 +66,7 @@ def find_xml(text: str, xpath: str, path: str) -> tuple[FoundValue, ...]:
 
 @dataclass(frozen=True, slots=True)
 class ListedXml:
-    """A text or an attribute: its path, the names that lead to it from the innermost, then the names beside it."""
+    """A text or an attribute: its path, the names that lead to it from the innermost, then the names next to it."""
 
     xpath: str
     names: tuple[str, ...]
@@ -110,7 +110,7 @@ def list_xml(text: str, path: str) -> Iterator[ListedXml]:
 
 
 def _steps(parent: Any) -> Iterator[tuple[Any, str]]:
-    """The children of an element, each with its tag and what tells it from its siblings of the same tag."""
+    """The children of an element, each with its tag and a predicate that selects it among siblings of that tag."""
     twins: dict[str, list[Any]] = {}
     for child in parent:
         if isinstance(child.tag, str) and not child.tag.startswith("{"):

@@ -1,4 +1,4 @@
-"""YAML as trees of values, one for each document. Tags and anchors are read; an alias leads to what it stands for."""
+"""YAML as trees of values, one for each document. Tags and anchors are read; an alias is resolved to its node."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ class _Reader:
         if style in ("|", ">"):
             return ValueNode("scalar", whole, unwritable=True)
         start, end = whole.start, whole.end
-        # Tags and anchors stand before the value, inside the node.
+        # Tags and anchors are before the value, inside the node.
         while start < end and self._text[start] in "&!":
             while start < end and not self._text[start].isspace():
                 start += 1

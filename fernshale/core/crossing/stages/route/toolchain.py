@@ -102,7 +102,7 @@ def _raised(text: str, least: str) -> str:
 
 
 def _is_below(text: str, least: str) -> bool | None:
-    """Whether a stated release, or what a stated range allows, lies below `least`; None for what is neither."""
+    """Whether a stated release, or the start of a stated range, is below `least`; None for any other text."""
     if is_release(text):
         return parse_release(text) < parse_release(least)
     try:

@@ -1,4 +1,4 @@
-"""Read and write rigs, the binary part of a scene: what stands on which pier.
+"""Read and write rigs, the binary part of a scene: the objects on each pier.
 
     rig.py print FILE                  what the rig uses, a JSON object a line
     rig.py write FILE CHANGES OUT      the rig with other classes; CHANGES is a JSON file with the new one of each old one
