@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from fernshale.api.crossings import ContentState, plan_import
-from fernshale.api.projects import trust
+from fernshale.api.projects import is_trusted, trust
 from fernshale.app.dialogs.questions import WorkingDialog, ask_trust, show_error
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
@@ -31,7 +31,6 @@ from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.import_content import ImportPlan
 from fernshale.core.crossing.project.scan import ProjectScan
-from fernshale.core.crossing.record.trust import is_trusted
 
 _STATES: dict[ContentState, tuple[str, str, Tone]] = {
     "copy": ("○", "new", "mine"),
