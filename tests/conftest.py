@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -67,6 +68,19 @@ def listing(root: Path) -> dict[str, object]:
                 with open(place, "rb") as file:
                     found[path] = (file.read(), status.st_mode)
     return found
+
+
+@contextmanager
+def not_root() -> Iterator[None]:
+    """As a user whom the modes of files concern."""
+    if os.geteuid() != 0:
+        yield
+        return
+    os.seteuid(65534)
+    try:
+        yield
+    finally:
+        os.seteuid(0)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

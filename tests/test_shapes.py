@@ -6,6 +6,7 @@ Each goes the whole way that the window goes; what it finds, changes and counts 
 from __future__ import annotations
 
 import shutil
+import tempfile
 from pathlib import Path
 
 import pytest
@@ -15,16 +16,18 @@ from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import carry_out
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.flow.start import begin_crossing
-from fernshale.core.crossing.project.describing import save_profile
+from fernshale.core.crossing.project.describing import save_profile, try_command
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.items import choose
 from fernshale.core.crossing.record.last_build import ROUNDS
 from fernshale.core.crossing.record.trust import trust
+from fernshale.core.profile.authoring.answers import Answers
 from fernshale.core.profile.authoring.description import describe
+from fernshale.core.profile.model import ProfileCommand
 from fernshale.core.profile.read import find_profile
 from fernshale.core.route.shelf_adding import add_releases, find_releases
 from fernshale.sample import shape_releases, unpack_shape
-from tests.conftest import listing
+from tests.conftest import listing, not_root
 from tests.shape_ways import WAYS, described
 
 
@@ -107,3 +110,28 @@ def test_a_value_that_no_shelf_has_is_asked_for_and_written_everywhere(tmp_path:
     overview = cross(crossing, {}, lambda _step: None, lambda _stage, _view: None, Work())
     assert "glaze      = 2026.10.02-5.0.0" in (project / "build.settings").read_text()
     assert not [item for item in overview.items if item.key.startswith("engine:value")]
+
+
+def test_a_read_only_project_is_described_and_its_command_tried_in_a_copy(monkeypatch: pytest.MonkeyPatch) -> None:
+    with tempfile.TemporaryDirectory() as name:
+        place = Path(name)
+        monkeypatch.setenv("FERNSHALE_HOME", str(place / "home"))
+        project = unpack_shape(place, "bell-tower")
+        place.chmod(0o777)
+        for path in (project, *project.rglob("*")):
+            path.chmod(0o555 if path.is_dir() else 0o444)
+        before = listing(project)
+        command = ProfileCommand(("sh", "-c", "ls -ld . Makefile | cut -c1-3"))
+
+        def describe_and_try(folder: Path) -> None:
+            description = described(WAYS["bell-tower"], folder)
+            assert find_profile(folder, [save_profile(description).parent]).id == "bellwick"
+            trial = try_command(folder, command, None, Answers(), Work())
+            assert trial.status == 0 and trial.lines == ("drw", "-rw")
+
+        # Another user may not read this one's Python, so everything is imported before.
+        describe_and_try(unpack_shape(place / "warm", "bell-tower"))
+        shutil.rmtree(place / "home")
+        with not_root():
+            describe_and_try(project)
+        assert listing(project) == before

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import stat
 import sys
 import tempfile
 from dataclasses import dataclass, field, replace
@@ -91,6 +92,7 @@ def try_command(
     with tempfile.TemporaryDirectory(prefix="fernshale-try-") as scratch:
         copy = Path(scratch) / project.name
         duplicate_tree(project, copy, work)
+        _make_writable(copy)
         places = {"project": str(copy), "jobs": str(os.cpu_count() or 1), "python": sys.executable, "release": ""}
         for name in ("build", "out"):
             (Path(scratch) / f"for-{name}").mkdir()
@@ -110,6 +112,14 @@ def try_command(
         diagnostics = read_log(finished.output, _patterns(answers))
         lines = finished.text.replace(str(copy), "").splitlines()[-_MAX_SHOWN:]
         return CommandTrial(finished.status, finished.elapsed_s, diagnostics, tuple(lines), finished.output)
+
+
+def _make_writable(copy: Path) -> None:
+    """A command writes next to the sources, also in the copy of a project that is read-only."""
+    for folder, _, files in os.walk(copy):
+        for path in (Path(folder), *(Path(folder, name) for name in files)):
+            if not path.is_symlink():
+                path.chmod(path.stat().st_mode | stat.S_IWUSR)
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,6 +161,7 @@ def save_profile(description: Description, folder: Path | None = None) -> Path:
     project = description.facts.root
     kept = read_answers(project)
     text = write_draft(draft, description.answers).encode()
+    _check(text, draft.id)
     place = folder if folder is not None else home() / "profiles"
     place.mkdir(parents=True, exist_ok=True)
     path = _free_name(place, draft.id, kept)
@@ -158,9 +169,16 @@ def save_profile(description: Description, folder: Path | None = None) -> Path:
         write_atomic(path, text, 0o644)
     else:
         write_synced(path, text, 0o644)
-    read_profile(path)
     keep_answers(project, KeptDescription(description.answers, str(path), _digest(text)))
     return path
+
+
+def _check(text: bytes, id: str) -> None:
+    """Raises FormatError for a profile that could not be read; nothing is written then."""
+    with tempfile.TemporaryDirectory(prefix="fernshale-profile-") as scratch:
+        path = Path(scratch) / f"{id}{SUFFIX}"
+        path.write_bytes(text)
+        read_profile(path)
 
 
 def _free_name(place: Path, id: str, kept: KeptDescription) -> Path:

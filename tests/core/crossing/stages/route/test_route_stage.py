@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import tempfile
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 
@@ -31,7 +28,7 @@ from fernshale.core.profile.read import read_profile
 from fernshale.core.route.candidates import NO_WISHES
 from fernshale.core.route.shelf_sources import read_shelf
 from fernshale.core.snapshot.store import Store
-from tests.conftest import Tree, listing
+from tests.conftest import Tree, listing, not_root
 from tests.crossing_steps import act
 from tests.wick import Wick, make_wick
 
@@ -408,19 +405,6 @@ def test_what_is_remembered_of_a_tree_does_not_outlive_a_rule_or_a_shelf(tree: T
     assert plugin_plan.plan_for(anew, "1.4", "3.0", NO_WISHES, token).plugins[0].action == "nothing"
 
 
-@contextmanager
-def _not_root() -> Iterator[None]:
-    """As a user whom the modes of files concern."""
-    if os.geteuid() != 0:
-        yield
-        return
-    os.seteuid(65534)
-    try:
-        yield
-    finally:
-        os.seteuid(0)
-
-
 def test_a_read_only_project_can_be_surveyed_and_a_write_into_it_says_why(
     tree: Tree, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -439,7 +423,7 @@ def test_a_read_only_project_can_be_surveyed_and_a_write_into_it_says_why(
         for path in (there.project, *there.project.rglob("*")):
             path.chmod(0o555)
         before = listing(there.project)
-        with _not_root():
+        with not_root():
             assert _look(crossing).survey.roles
             with pytest.raises((FernshaleError, PermissionError), match="Permission denied"):
                 _take(crossing, "demand:3.0:dialect", "raise")
