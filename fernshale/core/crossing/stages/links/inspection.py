@@ -9,12 +9,14 @@ from fernshale.core.crossing.record.items import Option
 from fernshale.core.crossing.record.plugin_updates import plugin_updates
 from fernshale.core.crossing.rules.sources import LegRules, written_rules
 from fernshale.core.crossing.stages.links.actions import MeetConstraint
+from fernshale.core.crossing.stages.links.binary_ids import with_writable
 from fernshale.core.crossing.stages.links.data_rules import scan_data, scan_items
 from fernshale.core.crossing.stages.links.field_values import find_fillings
 from fernshale.core.crossing.stages.links.items import asset_items, doubled_items, key_of, link_items
 from fernshale.core.crossing.stages.links.reference_index import TreeBefore, read_linkage, unread_assets
 from fernshale.core.crossing.stages.links.view import LinksView
 from fernshale.core.fix.rules import RenameIdRule
+from fernshale.core.links.binary_assets import BinaryFiles
 from fernshale.core.links.renamed_targets import StatedRenames, TargetEvidence
 
 # The confidence of a replacement that a person wrote down: just above what comparison can reach.
@@ -29,7 +31,8 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     then = TreeBefore(crossing.store, crossing.leg_start, crossing.setup.from_)
     linkage = read_linkage(scan, then, moved, told, Work(token=token))
     decided = crossing.decisions()
-    fresh = [item for item in linkage.missing if not item.before]
+    index, binary = linkage.now.index, BinaryFiles(scan.profile.binary)
+    fresh = [with_writable(item, index, binary) for item in linkage.missing if not item.before]
     left = tuple(item for item in fresh if key_of(item) in decided)
     missing = tuple(item for item in fresh if key_of(item) not in decided)
     before = tuple(item for item in linkage.missing if item.before)
@@ -49,7 +52,7 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         ]
         for key, items in fillings.items()
     }
-    of_ids = (*link_items(missing), *doubled_items(doubled, linkage.now.index))
+    of_ids = (*link_items(missing), *doubled_items(doubled, index))
     open_items = (*asset_items(unread_assets(scan)), *of_ids, *scan_items(scanned, fill_options))
     return LinksView(linkage, missing, before, left, doubled, scanned, open_items)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from fernshale.core.base.errors import MisuseError
@@ -20,13 +19,13 @@ from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.links.actions import Relink, RelinkFile
+from fernshale.core.crossing.stages.links.binary_ids import ids_to_write
 from fernshale.core.crossing.stages.links.inspection import inspect_links
 from fernshale.core.crossing.stages.links.items import TOGETHER, key_of
 from fernshale.core.crossing.stages.links.reference_index import read_bytes
 from fernshale.core.links.binary_assets import BinaryFiles
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import MissingReference
-from fernshale.core.links.reference_reader import Reference
 from fernshale.core.links.relink import Replacements, replacements, rewrite
 from fernshale.core.links.renamed_targets import AUTOMATIC_SCORE, TargetCandidate
 from fernshale.core.links.targets import LinkSide
@@ -55,23 +54,6 @@ def _relink_texts(scan: ProjectScan, index: LinkIndex, changes: Replacements) ->
     for path, data in rewrite(index.rules, texts, lambda path: read_bytes(scan.project, path)).items():
         draft.write(path, data)
     return draft
-
-
-def ids_to_write(index: LinkIndex, path: TreePath, listed: Sequence[tuple[Reference, str]]) -> dict[str, str]:
-    """The new id for each old one in a binary asset. Raises MisuseError if one id would not get the same new id everywhere.
-
-    The engine's command replaces an id, not a single use of it.
-    """
-    new_ids = {mark.id: new for mark, new in listed}
-    chosen = Counter((mark.id, new) for mark, new in listed)
-    used = Counter(mark.id for mark in index.files[path].used)
-    mixed = [old for old, new in new_ids.items() if chosen[old, new] < used[old]]
-    if mixed:
-        raise MisuseError(
-            f"{path}: its command can only write the same new id for all uses of {', '.join(mixed)}",
-            "Choose one id for all uses, or change this file in the engine's editor.",
-        )
-    return new_ids
 
 
 def _relink_assets(

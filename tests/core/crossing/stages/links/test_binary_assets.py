@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -13,9 +14,11 @@ from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.trust import TrustNeeded, trust
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
-from fernshale.core.crossing.stages.links.relinking import ids_to_write
+from fernshale.core.crossing.stages.links.binary_ids import ids_to_write, with_writable
 from fernshale.core.crossing.stages.overview import inspect
-from fernshale.core.links.binary_assets import plain_text
+from fernshale.core.links.binary_assets import BinaryFiles, plain_text
+from fernshale.core.links.missing_references import MissingReference
+from fernshale.core.links.renamed_targets import TargetCandidate
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree
 from tests.crossing_steps import act
@@ -98,6 +101,29 @@ def test_an_id_in_a_binary_asset_gets_one_new_id_for_all_its_uses(tree: Tree) ->
     for listed in ([(first, "thin"), (second, "thick")], [(first, "thin")]):
         with pytest.raises(MisuseError, match="same new id for all uses of hemp-rope"):
             ids_to_write(index, path, listed)
+
+
+def test_ids_that_differ_within_a_binary_asset_are_left_to_a_person(tree: Tree) -> None:
+    crossing = begin_rush(tree)
+    art = crossing.setup.project / "art"
+    (art / "quay.knot").write_bytes(knot(("U", "hemp-rope"), ("U", "hemp-rope")))
+    trust(read_profile(crossing.setup.profile))
+    act(crossing, "assets:unread", "read")
+    (art / "hemp.json").unlink()
+    view = inspect(crossing, Work()).links
+    (item,) = view.missing
+    binary = BinaryFiles(read_profile(crossing.setup.profile).binary)
+    uses = [use.file for use in item.uses]
+    assert uses == ["art/a.scene", "art/quay.knot", "art/quay.knot"]
+
+    def split(*slots: str) -> MissingReference:
+        parts = tuple(TargetCandidate(f"rope-{slot}", 0.95, (), (slot,)) for slot in dict.fromkeys(slots))
+        return replace(item, slots=slots, candidates=parts)
+
+    # The scene gets one id, the binary asset another: both can be written.
+    assert with_writable(split("a", "b", "b"), view.index, binary).automatic
+    mixed = with_writable(split("a", "a", "b"), view.index, binary)
+    assert not mixed.automatic and "art/quay.knot can only get one new id" in mixed.candidates[0].evidence[-1]
 
 
 @pytest.mark.parametrize("said", ["no json", '{"kind": "x"}', '{"uses": "a", "declares": "b"}', "[1]"])
