@@ -6,6 +6,8 @@ import re
 from functools import lru_cache, partial
 from typing import TYPE_CHECKING
 
+from fernshale.core.drift.parsing.c_conditions import settle_conditions
+from fernshale.core.drift.parsing.c_macros import blank_macros
 from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
@@ -21,14 +23,11 @@ _WRAPPERS = frozenset(
 )  # fmt: skip
 _HOLDING = _WRAPPERS | {"namespace_definition"}
 _MARKS = frozenset(("virtual", "static", "explicit", "inline", "constexpr", "extern", "friend", "mutable", "const"))
-# A word in capitals between `class` and its name, before a declaration, or alone on the line above is a macro, for exporting or
-# deprecating it. The text before the word is checked afterwards: a pattern that starts with the word is found many times
-# faster.
-_MACRO = re.compile(rb"(?P<name>[A-Z][A-Z0-9_]{2,})(?:[ \t]*\([^()\n]*\))?(?=\s)")
-_TYPE_AFTER = re.compile(rb"\s+[A-Za-z_]\w*\s*(?:final\s*)?[:{;\n]")
-_DECLARED_AFTER = re.compile(rb"[ \t]+[A-Za-z_][\w:<>,*& ]*?[ *&]+[A-Za-z_]\w*[ \t]*\(|[ \t]*\r?\n\s*[A-Za-z_]")
-_NEWLINE = 10
-
+# A word in capitals between `class` and its name is a macro, for exporting it.
+_CLASS_MACRO = re.compile(
+    rb"\b(?:class|struct|union|enum)[ \t]+(?P<macro>[A-Z][A-Z0-9_]{2,}(?:[ \t]*\([^()\n]*\))?)"
+    rb"(?=\s+[A-Za-z_]\w*\s*(?:final\s*)?[:{;\n])"
+)
 
 _WORD = re.compile(r"[A-Za-z_]\w*")
 _EXTENTS = re.compile(r"\[[^\]]*\]$")
@@ -44,28 +43,15 @@ _TEMPLATE = re.compile(r"<[^<>]*>")
 
 
 def prepare(data: bytes) -> bytes:
-    """Return the source with such macros blanked, which no grammar can distinguish from types. Lengths stay."""
-
-    def blank(found: re.Match[bytes]) -> bytes:
-        start = found.start()
-        if data.endswith((b"class ", b"struct "), 0, start):
-            is_macro = _TYPE_AFTER.match(data, found.end()) is not None
-        else:
-            is_macro = (
-                len(found["name"]) > 3
-                and _is_first(data, start)
-                and _DECLARED_AFTER.match(data, found.end()) is not None
-            )
-        return b" " * len(found[0]) if is_macro else found[0]
-
-    return _MACRO.sub(blank, data)
+    """Return the source with macros blanked that no grammar can distinguish from types, and with one branch of conditionals
+    inside declarations. Lengths stay."""
+    data = _CLASS_MACRO.sub(_blank_name, settle_conditions(data))
+    return blank_macros(data)
 
 
-def _is_first(data: bytes, at: int) -> bool:
-    """Return whether a place is the first on its line."""
-    while at and data[at - 1] in b" \t":
-        at -= 1
-    return at == 0 or data[at - 1] == _NEWLINE
+def _blank_name(found: re.Match[bytes]) -> bytes:
+    start, end = (at - found.start() for at in found.span("macro"))
+    return found[0][:start] + b" " * (end - start) + found[0][end:]
 
 
 def read_c_family(source: SourceFile, root: Node) -> None:
@@ -238,6 +224,12 @@ def _read_function(source: SourceFile, site: SymbolSite, declarator: Node, retur
     node, scope = site.node, site.scope
     named = declarator.child_by_field_name("declarator")
     given = declarator.child_by_field_name("parameters")
+    if named is not None and named.type == "parenthesized_declarator" and len(named.named_children) == 1:
+        inner = named.named_children[0]
+        if inner.type in ("pointer_declarator", "abstract_pointer_declarator"):
+            _read_function_pointer(source, site, inner, returns + source.text(given))
+            return
+        named = inner  # int (name)(...), which no macro of that name replaces
     if named is None or given is None or named.type == "parenthesized_declarator":
         return
     outer, name = _split(source.text(named))
@@ -248,7 +240,9 @@ def _read_function(source: SourceFile, site: SymbolSite, declarator: Node, retur
             marks.add(source.text(child))
         elif child.type == "trailing_return_type":
             returns = source.text(child).removeprefix("->").strip()
-    head = source.blanked(node) + source.raw(node.start_byte, body.start_byte if body is not None else node.end_byte)
+    head = source.blanked(node) + source.written(
+        node.start_byte, body.start_byte if body is not None else node.end_byte
+    )
     if value is not None and source.text(value) == "0":
         marks |= {"abstract", "virtual"}
     if re.search(r"=\s*delete\b", head):
@@ -258,6 +252,20 @@ def _read_function(source: SourceFile, site: SymbolSite, declarator: Node, retur
     kind: SymbolKind = "constructor" if name in (owner, f"~{owner}") else "method" if is_member else "function"
     place = SymbolSite(node, (*scope, *outer), site.doc, head, marks)
     source.add(kind, name, place, SymbolShape(_parameters(source, given), returns), body=body)
+
+
+def _read_function_pointer(source: SourceFile, site: SymbolSite, pointer: Node, type_: str) -> None:
+    """A field or a variable that holds a function."""
+    name = source.text(pointer).lstrip("*^ ").removeprefix("const ").strip()
+    if site.node.type == "function_definition" or not re.fullmatch(r"\w+", name):
+        return
+    kind: SymbolKind = "field" if site.node.type == "field_declaration" else "constant"
+    source.add(
+        kind,
+        name,
+        SymbolSite(site.node, site.scope, site.doc, source.text(site.node), site.marks),
+        SymbolShape(returns=type_),
+    )
 
 
 def _is_inside_class(node: Node) -> bool:

@@ -17,7 +17,9 @@ _MAX_WORDS = 120
 _MAX_DOC = 600
 _DOC_MARKS = re.compile(r"(?m)^[ \t]*(?:/\*+|\*+/|\*|//[/!]*|--+|#)[ \t]?|\*+/[ \t]*$")
 # Deprecation markers, with the replacement. The first one with a text counts.
-_DEPRECATED_CALL = re.compile(r"(?i)(?:deprecated|obsolete)\w*\s*\(([^)]*)\)")
+_DEPRECATED_CALL = re.compile(
+    r"""(?i)(?:deprecated|obsolete)\w*\s*\(((?:[^()"']|"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|\([^()]*\))*+)\)"""
+)
 _OF_ARGUMENT = re.compile(r"(?i)\b(?:argument|parameter|keyword|kwarg|option|passing|passed|positional|usage)s?\b")
 _STRING = re.compile(r'"([^"\\]*+(?:\\.[^"\\]*+)*+)"|\'([^\'\\]*+(?:\\.[^\'\\]*+)*+)\'')
 _DEPRECATED_DOC = re.compile(
@@ -75,6 +77,10 @@ class SourceFile:
 
     def raw(self, start: int, end: int) -> str:
         return self.data[start:end].decode("utf-8", "replace")
+
+    def written(self, start: int, end: int) -> str:
+        """As `raw`, with the macros that were blanked."""
+        return self._written[start:end].decode("utf-8", "replace")
 
     def is_blank(self, start: int, end: int) -> bool:
         return not self.data[start:end].strip()

@@ -1,0 +1,73 @@
+"""Keep one branch of each conditional that begins or ends inside a C or C++ declaration. Lengths stay."""
+
+from __future__ import annotations
+
+import re
+
+from fernshale.core.drift.parsing.c_scan import STOP, Span, blanked, condition_of, has_split_declarations, is_unfinished
+
+_CONDITION = re.compile(rb"^[ \t]*#[ \t]*(if|ifdef|ifndef|elif|else|endif)\b[^\n]*", re.MULTILINE)
+_NOT_DEFINED = re.compile(rb"#[ \t]*ifndef|#[^\n]*!")
+
+
+def settle_conditions(data: bytes) -> bytes:
+    """The source with one branch of each conditional that begins or ends inside a declaration; the others are blanked.
+
+    The last branch is kept, which is the general one. Without an `else`, a part that is there only if something is defined is
+    left out.
+    """
+    if not has_split_declarations(data):
+        return data
+    spans: list[Span] = []
+    opened: list[int] = []  # where the conditionals that are open begin
+    start = at = 0
+    while (found := STOP.search(data, at)) is not None:
+        begin, at = found.span()
+        first = found[0][:1]
+        if first in b"/\"'":
+            continue
+        if first != b"#":
+            start = at
+            continue
+        is_inside = is_unfinished(data, start, begin)
+        what = condition_of(data, begin)
+        if what.startswith(b"if"):
+            if is_inside:
+                at = _settle(data, found, spans)
+                continue
+            opened.append(begin)
+        elif what and opened:
+            if is_inside and start >= opened[-1]:
+                # The declaration began in this branch and goes on after it: the next branch says it again.
+                spans.append((begin, at))
+                if what != b"endif":
+                    spans.append((start, begin))
+                continue
+            if what == b"endif":
+                opened.pop()
+        if not is_inside:
+            start = at
+    return blanked(data, spans) if spans else data
+
+
+def _settle(data: bytes, first: re.Match[bytes], spans: list[Span]) -> int:
+    """Keep the last branch of a conditional inside a declaration; returns where its directives end."""
+    depth, branches, begin = 0, [], first.end()
+    directives = [first.span()]
+    has_else = False
+    for found in _CONDITION.finditer(data, first.end()):
+        what = found[1]
+        if what.startswith(b"if"):
+            depth += 1
+        elif what == b"endif" and depth:
+            depth -= 1
+        elif not depth:
+            branches.append((begin, found.start()))
+            directives.append(found.span())
+            begin = found.end()
+            has_else = has_else or what == b"else"
+            if what == b"endif":
+                break
+    spans += directives
+    spans += branches[:-1] if has_else or _NOT_DEFINED.match(first[0]) else branches
+    return begin

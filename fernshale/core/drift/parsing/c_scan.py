@@ -1,0 +1,114 @@
+"""Find the declarations of a C or C++ source by its brackets and semicolons, without a grammar."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+Span = tuple[int, int]
+
+_SEMICOLON = 59
+# What the scan stops at: comments, strings, directives, labels of access, brackets, ends of declarations. The library skips to the
+# first letters of the alternatives, which it only does where they are no groups; so the first letter says which one was found.
+STOP = re.compile(
+    rb"//[^\n]*|/\*(?s:.)*?(?:\*/|\Z)"
+    rb'|"(?:[^"\\\n]|\\(?s:.))*"'
+    rb"|'(?:[^'\\\n]|\\(?s:.))*'"
+    rb"|#(?:[^\n\\/]|\\\r?\n|\\.|/(?!\*)|/\*(?s:.)*?\*/)*"
+    rb"|public\b[\w \t]*:(?!:)|private\b[\w \t]*:(?!:)|protected\b[\w \t]*:(?!:)"
+    rb"|\{|\}|;"
+)
+DIRECTIVE = re.compile(rb"#[ \t]*(?P<what>[a-z]*)")
+CONDITIONS = frozenset((b"if", b"ifdef", b"ifndef", b"elif", b"else", b"endif"))
+_SHARP, _SLASH, _OPEN, _CLOSE = b"#/{}"
+_QUOTES = frozenset(b"\"'")
+_LABEL = 112  # the p of public, private, protected
+_CONTAINER = re.compile(rb"\b(?:namespace|class|struct|union)\b|\bextern\s*\"")
+_COMMENT = re.compile(rb"(?s)//[^\n]*|/\*.*?\*/")
+_COMPLETE_MACROS = re.compile(rb"(?s)(?:_*[A-Z][A-Z0-9_]{2,}\b\s*(?:\((?:[^()]|\((?:[^()]|\([^()]*\))*\))*\)\s*)?)*")
+
+
+def find_declarations(data: bytes) -> Iterator[Span]:
+    """The spans of the declarations of files, namespaces and classes, without their end or body."""
+    start = at = 0
+    while (found := STOP.search(data, at)) is not None:
+        begin, at = found.span()
+        first = data[begin]
+        if first == _SLASH or first in _QUOTES:
+            continue
+        if first in (_SHARP, _LABEL):
+            if first == _LABEL or not is_unfinished(data, start, begin):
+                if start < begin:
+                    yield start, begin  # macros that need no semicolon
+                start = at
+            continue
+        if start < begin and first != _CLOSE:
+            yield start, begin
+        if first == _OPEN:
+            head = data[start:begin]
+            if _CONTAINER.search(head) is None or b"=" in head or _is_function(head):
+                at = _end_of_body(data, at)
+        start = at
+
+
+def has_split_declarations(data: bytes) -> bool:
+    """Whether a conditional begins or ends inside a declaration."""
+    if b"#" not in data:
+        return False
+    start = at = 0
+    while (found := STOP.search(data, at)) is not None:
+        begin, at = found.span()
+        first = data[begin]
+        if first == _SLASH or first in _QUOTES:
+            continue
+        if first != _SHARP or not is_unfinished(data, start, begin):
+            start = at
+        elif condition_of(data, begin):
+            return True
+    return False
+
+
+def condition_of(data: bytes, at: int) -> bytes:
+    """The word of a conditional directive at a place, b"" for any other text."""
+    found = DIRECTIVE.match(data, at)
+    return found["what"] if found is not None and found["what"] in CONDITIONS else b""
+
+
+def is_unfinished(data: bytes, start: int, end: int) -> bool:
+    """Whether a declaration has begun; macros that need no semicolon are none."""
+    text = data[start:end].strip()
+    if text and b"/" in text:
+        text = _COMMENT.sub(b"", text).strip()
+    return bool(text) and _COMPLETE_MACROS.fullmatch(text) is None
+
+
+def blanked(data: bytes, spans: Sequence[Span], ends: Sequence[int] = ()) -> bytes:
+    """The source with spans blanked but for line ends, and with semicolons at `ends`."""
+    text = bytearray(data)
+    for start, end in spans:
+        lines = text[start:end].split(b"\n")
+        text[start:end] = b"\n".join(
+            b" " * (len(line) - 1) + b"\r" if line.endswith(b"\r") else b" " * len(line) for line in lines
+        )
+    for at in ends:
+        text[at] = _SEMICOLON
+    return bytes(text)
+
+
+def _is_function(head: bytes) -> bool:
+    return b"(" in head and head.rstrip().endswith((b")", b"const", b"override", b"noexcept", b"final"))
+
+
+def _end_of_body(data: bytes, at: int) -> int:
+    """The place after the bracket that closes a body opened before `at`."""
+    depth = 1
+    while (found := STOP.search(data, at)) is not None:
+        at = found.end()
+        first = data[found.start()]
+        if first == _OPEN:
+            depth += 1
+        elif first == _CLOSE:
+            depth -= 1
+            if not depth:
+                return at
+    return len(data)

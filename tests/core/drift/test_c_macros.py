@@ -1,0 +1,175 @@
+"""C and C++ declarations behind macros are read as the compiler reads them."""
+
+from __future__ import annotations
+
+import re
+import shutil
+import subprocess
+from pathlib import Path
+
+import pytest
+from hypothesis import example, given
+from hypothesis import strategies as st
+
+from fernshale.core.drift.parsing import read_source
+from fernshale.core.drift.parsing.cfamily import prepare
+
+_HEADER = """\
+#include <stdarg.h>
+#ifdef _WIN32
+#  define EXPORT __declspec(dllexport)
+#  define CALL __stdcall
+#else
+#  define EXPORT __attribute__((visibility("default")))
+#  define CALL
+#endif
+#define OAR_API(type) EXPORT type
+#define OAR(name) oar_ ## name
+#define OF(list) list
+#define OAR_FUNCTION(number, type, name, list) EXPORT type name list
+#define OAR_FUNCTION_A(number, type, name, list, more) more EXPORT type name list;
+#define OAR_LIKE_PRINTF(a, b) __attribute__((format(printf, a, b)))
+#define OAR_GONE_FOR(other) __attribute__((deprecated))
+#define OAR_PURE __attribute__((pure))
+#define OAR_BEGIN
+#define OAR_END
+#define oar_public EXPORT
+typedef struct Boat_ { int length; } Boat;
+typedef unsigned long DWORD;
+typedef struct oar_boat oar_boat_t;
+OAR_BEGIN
+extern EXPORT Boat * CALL oar_launch(int length, const char *name);
+extern EXPORT void CALL
+oar_sink (Boat *boat);
+EXPORT DWORD CALL oar_ticks(void);
+EXPORT int (oar_top) (Boat *boat);
+EXPORT Boat *(oar_next) (Boat *boat, int by);
+OAR_API(const char *) oar_name(Boat *boat);
+int OF2(void);
+EXPORT int CALL oar_row OF((Boat *boat, int strokes));
+OAR_FUNCTION(1, unsigned int, oar_length, (Boat *boat));
+OAR_FUNCTION_A(2, void *, oar_alloc,
+    (unsigned long size), OAR_PURE)
+OAR_FUNCTION_A(3, void, oar_free, (void *data), )
+OAR_GONE_FOR(oar_launch)
+Boat *oar_open(int length);
+EXPORT int oar_say(const char *format, ...) OAR_LIKE_PRINTF(1, 2);
+int oar_count(const Boat *boat) OAR_PURE;
+oar_public oar_boat_t * oar_make (Boat *target);
+extern EXPORT int CALL oar_wait(Boat *boat,
+#ifdef OAR_WITH_LIMIT
+    int limit,
+#endif
+    int seconds);
+#ifdef _WIN32
+extern EXPORT int CALL oar_thread(int (CALL *run)(void *), void *data,
+    void *begin);
+#else
+extern EXPORT int CALL oar_thread(int (CALL *run)(void *), void *data);
+#endif
+extern EXPORT
+#ifdef _WIN32
+DWORD
+#else
+int
+#endif
+CALL oar_mode(void);
+static inline int oar_twice(int a) { return 2 * a; }
+typedef int (CALL *oar_callback)(Boat *boat, int event);
+struct oar_table { unsigned fast : 1, deep : 2; void (CALL *done)(int x); int (*order)(const void *, const void *); int v[4], *w; };
+enum OAR_STATE { OAR_UP = 1, OAR_DOWN OAR_PURE2 };
+OAR_END
+"""
+
+
+def _read(text: str, name: str = "oar.h") -> dict[str, str]:
+    return {item.full: item.signature for item in read_source(text.encode(), name)}
+
+
+@pytest.mark.skipif(shutil.which("gcc") is None, reason="needs a C compiler that lists declarations")
+def test_every_declaration_that_the_compiler_sees_is_read(tmp_path: Path) -> None:
+    text = _HEADER.replace(" OAR_PURE2", "")
+    (tmp_path / "oar.c").write_text(text)
+    listed = tmp_path / "listed"
+    subprocess.run(["gcc", "-w", "-fsyntax-only", "-aux-info", listed, tmp_path / "oar.c"], check=True)
+    lines = [line for line in listed.read_text().splitlines() if "oar.c:" in line]
+    wanted = {}
+    for line in lines:
+        said = re.sub(r"\(\*\)\s*\([^()]*\)", "callback", line.split("*/ ", 1)[1])
+        found = re.search(r"(\w+) \(([^()]*)\)", said)
+        assert found is not None, line
+        wanted[found[1]] = 0 if found[2] == "void" else found[2].count(",") + 1
+    assert len(wanted) >= 18
+    have = {item.name: len(item.parameters) for item in read_source(text.encode(), "oar.h") if item.kind == "function"}
+    assert have == wanted
+
+
+def test_results_parameters_and_the_words_of_macros_are_those_of_the_declaration() -> None:
+    found = _read(_HEADER)
+    assert found["oar_launch"] == "(int length, const char * name) -> Boat*"
+    assert found["oar_ticks"] == "() -> DWORD" and found["oar_top"] == "(Boat * boat) -> int"
+    assert found["oar_next"] == "(Boat * boat, int by) -> Boat*"
+    assert found["oar_row"] == "(Boat * boat, int strokes) -> int"
+    assert found["oar_alloc"] == "(unsigned long size) -> void*"
+    assert found["oar_wait"] == "(Boat * boat, int seconds) -> int" and found["oar_mode"] == "() -> int"
+    assert found["oar_make"] == "(Boat * target) -> oar_boat_t*"
+    fields = {name.rpartition("::")[2]: type_ for name, type_ in found.items() if name.startswith("oar_table::")}
+    assert fields["done"] == "void(int x)" and fields["v"] == "int[]" and fields["w"] == "int*"
+    assert {"fast", "deep", "order"} <= fields.keys()
+    assert {"OAR_UP", "OAR_DOWN"} <= found.keys() and "OAR_PURE2" not in found
+
+
+def test_deprecation_in_a_macro_is_kept_wherever_it_is_written() -> None:
+    text = """\
+KEEL_DEPRECATED_FOR(keel_new)
+void keel_old(int a);
+int keel_gone(int a) KEEL_DEPRECATED("use keel_here() instead");
+KEEL_API void keel_fine(void);
+"""
+    found = {item.name: item.deprecated for item in read_source(text.encode(), "keel.h")}
+    assert found == {"keel_old": "Use keel_new instead.", "keel_gone": "use keel_here() instead", "keel_fine": ""}
+
+
+def test_classes_templates_and_operators_keep_their_names() -> None:
+    text = """\
+class EXPORT_ME Quay : public Pier { MARK_OBJECT
+public:
+  MARK_CALLABLE int go(int a);
+  QUAY_API static Quay *make();
+  void both() const OVERRIDE_MARK;
+};
+template <typename T> QUAY_API T most(T a, T b);
+QUAY_API bool operator==(const Quay& a, const Quay& b);
+QUAY_API Quay::Quay(int a) : x(a) { }
+namespace docks { QUAY_API std::string name_of(const std::vector<int>& v); }
+constexpr QUAY_INLINE int k() noexcept { return MAX(1, 2); }
+"""
+    found = _read(text)
+    assert found["Quay::go"] == "(int a) -> int" and found["Quay::make"] == "() -> Quay*"
+    assert found["Quay::both"] == "() -> void" and found["most"] == "(T a, T b) -> T"
+    assert found["docks::name_of"] == "(const std::vector<int>& v) -> std::string" and found["k"] == "() -> int"
+    assert found["operator=="].endswith("-> bool") and "Quay::Quay" in found
+
+
+def test_parameters_declared_after_the_brackets_are_read() -> None:
+    text = "int tie(a, b) int a; char *b; { return 1; }\nstatic long loosen(n)\n    long n;\n{\n  return n;\n}\n"
+    found = {item.name: [one.name or one.type for one in item.parameters] for item in read_source(text.encode(), "a.c")}
+    assert found == {"tie": ["a", "b"], "loosen": ["n"]}
+
+
+_PIECES = st.sampled_from(
+    ["EXPORT ", "CALL ", "int ", "Boat ", "*", "name", "(", ")", "{", "}", ";", ",", "\n", "\r\n", "#if A\n", "#else\n", "#endif\n",
+     "/* c */", "// c\n", '"s"', "'c'", "class ", "enum ", "OF((int a))", "template <", ">", "::", "=", "public:", "\\\n", "é"]
+)  # fmt: skip
+
+
+@given(st.lists(_PIECES, max_size=40).map("".join))
+@example("EXPORT int f(\n#if A\nint a\n")
+@example("OAR(1, int, f, (void))\n#endif\n")
+def test_lengths_and_line_ends_stay_whatever_the_text(text: str) -> None:
+    data = text.encode()
+    done = prepare(data)
+    assert len(done) == len(data)
+    assert [at for at, one in enumerate(done) if one in b"\r\n"] == [
+        at for at, one in enumerate(data) if one in b"\r\n"
+    ]
