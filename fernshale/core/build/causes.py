@@ -18,6 +18,8 @@ from fernshale.core.build.message_patterns import (
     IMPLEMENT,
     INCOMPLETE,
     MISSING,
+    NAME,
+    NO_STRUCTURE,
     NUMBER,
     OVERRIDE,
     SYNTAX,
@@ -51,6 +53,22 @@ _OBJECTS = ("self", "cls", "this")
 _OF_NAMES = (EMPTY, NUMBER)
 _SETS = re.compile(r"^Incompatible types in assignment ")
 _TARGET = re.compile(r"\s*(?P<target>[^\W\d][\w.]*)\s*(?:[-+*/%@&|^]|//|\*\*|<<|>>)?=(?!=)")
+# A variable, whole, by index or called, with members of members.
+_MEMBER_OF = re.compile(
+    r"(?P<object>[^\W\d]\w*)(?:\[[^\]]*\]|\([^()]*\))?(?:\s*(?:\.|->)\s*[^\W\d]\w*(?:\[[^\]]*\])?)+"
+)
+# Names as they are declared: what may be before and after them.
+_NAME = re.compile(r"[^\W\d]\w*")
+_FUNCTION = re.compile(
+    r"\s*(?:(?:pub|async|export|local|static|public|private|protected)\s+)*(?:def|function|func|fn|fun)\b"
+)
+_STATEMENT = re.compile(
+    r"\s*(?:return|throw|raise|yield|await|case|goto|delete|print|assert|else|if|while|for|switch|echo)\b"
+)
+_TYPE_BEFORE = re.compile(r"[\w>\]][\s*&]+$")
+_TYPED = re.compile(r"[(,]\s*(?:(?:const|struct|final|unsigned)\s+)*[^\W\d][\w:.<>]*(?:\[\])?[\s*&]+$")
+_AFTER_NAME = ("=", ";", ",", ":", "{", "")
+_AFTER_PARAMETER = (",", ")", "=", ":")
 # If the message names no symbol, the tool prints it on a separate line: `symbol:   method foo()`.
 _DETAIL = re.compile(
     r"^symbol ?: +(?:variable|method|class|package|static|interface|constructor)? *(?P<symbol>[\w.$]+)"
@@ -105,6 +123,7 @@ def find_causes(diagnostics: Sequence[Owned], line_of: LineOf = no_lines) -> tup
         named.setdefault(name.key, name)
         groups.setdefault(name.key, []).append(owned)
     _join_scopes(groups, named)
+    _join_objects(groups, named)
     causes = [
         Cause(
             key,
@@ -165,6 +184,9 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
     ):
         # The place of use, not the expected owner.
         named = replace(named, title=f"{named.symbol} is not declared", scope="", key=f"{TYPE}::{named.symbol}")
+    if named.kind == NO_STRUCTURE and not named.symbol:
+        symbol = _object_near(owned, line_of)
+        return _titled(NO_STRUCTURE, symbol) if symbol else replace(named, title=diagnostic.message)
     if named.symbol or named.kind not in (CALL, OVERRIDE, GETTER):
         return named
     noted = (_QUOTED.search(plain_quotes(note.message)) for note in diagnostic.notes)
@@ -197,6 +219,19 @@ def _held_near(owned: Owned, line_of: LineOf) -> str:
     elif line[found.end() :].lstrip().startswith("("):
         names = []
     return names[-1] if names and names[-1] not in _OBJECTS else ""
+
+
+def _object_near(owned: Owned, line_of: LineOf) -> str:
+    """Return the variable whose member is asked for at a place; "" if it is no plain name."""
+    line, at = line_of(*_spot(owned)), owned.place.column - 1
+    member = _QUOTED.search(plain_quotes(owned.diagnostic.message))
+    asks = re.compile(rf"(?:\.|->)\s*{re.escape(member[1])}\b" if member and member[1].isidentifier() else r"\.|->")
+    # Some compilers count a tab as one column, others as up to eight.
+    for text in (line, line.expandtabs(8)):
+        for found in _MEMBER_OF.finditer(text):
+            if found.start() <= at <= found.end() and asks.search(found[0]):
+                return found["object"]
+    return ""
 
 
 def _called_near(place: SourcePlace, kind: str, line_of: LineOf) -> str:
@@ -281,6 +316,14 @@ def _join_scopes(groups: dict[str, list[Owned]], named: Mapping[str, _Named]) ->
             groups[scoped[name.symbol][0]] += groups.pop(key)
 
 
+def _join_objects(groups: dict[str, list[Owned]], named: Mapping[str, _Named]) -> None:
+    """Merge errors about the members of a name that is not declared: compilers of C report the name once in each function."""
+    undeclared = {name.symbol: key for key, name in named.items() if name.kind == NAME and key in groups}
+    for key in list(groups):
+        if named[key].kind == NO_STRUCTURE and named[key].symbol in undeclared:
+            groups[undeclared[named[key].symbol]] += groups.pop(key)
+
+
 def _find_followers(causes: Sequence[Cause], line_of: LineOf) -> dict[str, str]:
     """Return the causes that would not exist without another, each with the other's key.
 
@@ -306,7 +349,7 @@ def _find_followers(causes: Sequence[Cause], line_of: LineOf) -> dict[str, str]:
         leader = ""
         if cause.kind == SYNTAX:
             leader = _common(at_line.get((error.place.file, error.place.line), set()) for error in cause.errors)
-        elif cause.kind in MISSING and cause.symbol:
+        elif cause.kind in (*MISSING, NO_STRUCTURE) and cause.symbol:
             leader = _common(
                 {
                     key
@@ -336,10 +379,26 @@ def _words_of(at_line: Mapping[tuple[str, int], set[str]], line_of: LineOf) -> d
     """Return, for each word that a line with an error may declare, the causes and places of that line."""
     words: dict[str, list[tuple[str, str, int]]] = defaultdict(list)
     for (file, line), keys in at_line.items():
-        # Only names in the position of a declaration: before `=`, `;`, `,`, `(` or the line's end.
-        for word in set(re.findall(r"([^\W\d]\w*)\s*(?:[=;,({]|$)", line_of(file, line))):
+        for word in _declared_in(line_of(file, line)):
             words[word] += [(key, file, line) for key in sorted(keys)]
     return words
+
+
+def _declared_in(line: str) -> set[str]:
+    """The names that a line may declare: before the first bracket or `=`, or with a type before them between brackets."""
+    found = set()
+    is_function, is_statement = _FUNCTION.match(line) is not None, _STATEMENT.match(line) is not None
+    for word in _NAME.finditer(line):
+        before, after = line[: word.start()], line[word.end() :].lstrip()[:1]
+        if "(" in before:
+            is_declared = after in _AFTER_PARAMETER and (is_function or _TYPED.search(before) is not None)
+        elif "=" in before or is_statement:
+            is_declared = False
+        else:
+            is_declared = after in _AFTER_NAME or (after == "(" and _TYPE_BEFORE.search(before) is not None)
+        if is_declared:
+            found.add(word[0])
+    return found
 
 
 def _common(choices: Iterable[set[str]]) -> str:

@@ -16,6 +16,7 @@ PRIVATE, CALL, GETTER, OVERRIDE = "private", "call", "getter", "override"
 IMPLEMENT, CONVERSION, LINK, TWICE = "must implement", "conversion", "link", "link twice"
 DEPRECATED, BUILD_FILE, SYNTAX = "deprecated", "build file", "syntax"
 EMPTY, UNTYPED, NUMBER, INCOMPLETE = "may be empty", "no type", "number", "incomplete type"
+NO_STRUCTURE = "no structure"
 
 # A name is missing, wherever the compiler expected it.
 MISSING = (NAME, MEMBER, TYPE)
@@ -142,6 +143,9 @@ WORDINGS: tuple[Wording, ...] = (
         "{symbol} is not declared",
         r"'(?P<symbol>[\w:.]+)' has not been declared",
         r"'(?P<symbol>[\w:.]+)' was not declared(?: in this scope)?",
+        r"^'(?P<symbol>\w+)' undeclared(?: \(first use|\b)",
+        r"^implicit declaration of (?:library )?function '(?P<symbol>\w+)'",
+        r"^call to undeclared (?:library )?function '(?P<symbol>\w+)'",
         r"use of undeclared identifier '(?P<symbol>[\w:]+)'",
         r"'(?P<symbol>[\w:.]+)'\s*: (?:undeclared identifier|identifier not found|no matching overloaded function found)",
         r"^undeclared identifier '(?P<symbol>\w+)'",
@@ -158,6 +162,14 @@ WORDINGS: tuple[Wording, ...] = (
         r"no function '(?P<symbol>\w+)'",
         r"TypeError: (?P<symbol>[\w.]+) is not a function",
         r"attempt to call a nil value \((?:global|method|field) '(?P<symbol>\w+)'\)",
+    ),
+    *_rows(
+        NO_STRUCTURE,
+        "{symbol} has no members",
+        r"^(?P<symbol>)request for member '\w+' in something not a structure or union",
+        r"^request for member '\w+' in '\*?(?P<symbol>\w+)', which is of (?:non-class|pointer) type",
+        r"^(?P<symbol>)invalid type argument of '->'",
+        r"^(?P<symbol>)member reference (?:base )?type '[^']+'(?: \(aka '[^']+'\))? is not (?:a pointer|a structure or union)",
     ),
     *_rows(
         IMPLEMENT,
@@ -187,6 +199,7 @@ WORDINGS: tuple[Wording, ...] = (
         "{symbol} takes other arguments",
         rf"no matching (?:member )?(?:function|constructor) for (?:call to|initialization of) {_S}",
         rf"too (?:few|many) arguments (?:to|in call to) (?:(?:member )?function |constructor )?{_S}",
+        r"^(?P<symbol>)too (?:few|many) arguments (?:provided )?to (?:function|method) call",
         rf"^{_S}: function does not take \d+ arguments",
         rf"No overload for method {_S} takes",
         rf"no argument given that corresponds to the required (?:formal )?parameter '\w+' of {_S}",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import shutil
 import subprocess
 from pathlib import Path
 from string import Formatter
@@ -12,9 +14,9 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import find_causes, last_name
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.message_patterns import WORDINGS
-from fernshale.core.build.owners import OwnerContext, find_owners
+from fernshale.core.build.owners import Owned, OwnerContext, find_owners
 from fernshale.core.build.path_mapping import ProjectFiles
-from fernshale.core.build.reading import read_diagnostics
+from fernshale.core.build.reading import read_diagnostics, read_log
 from fernshale.core.build.round_history import Round, cause_states
 from fernshale.core.profile.model import DiagnosticPattern
 from tests.conftest import Tree
@@ -245,4 +247,65 @@ def test_what_is_concerned_is_told_by_what_stands_round_the_message() -> None:
         ("Mood has no Calm", "Mood"): "",
         ("write takes other arguments", ""): "",
         ("number is wanted", ""): "",
+    }
+
+
+_OAR = """\
+typedef struct Boat { int length; } Boat;
+int oar_row(Boat *boat, int strokes, int side);
+"""
+_ROWER = """\
+#include "oar.h"
+static int flags = OAR_FAST;
+int both(void) {
+    const BoatInfo *info;
+\tBoat *boat = oar_launch(OAR_FAST | OAR_DEEP);
+\tinfo = oar_info();
+\treturn boat->length + info->length + info->depth + boat->mast;
+}
+int once(Boat *boat) {
+    if (OAR_DEEP) { oar_launch(0); }
+    return oar_row(boat, 2);
+}
+int again(void) { return lanes[1].width + lanes[0].width; }
+"""
+
+
+@pytest.mark.parametrize("compiler", ["gcc", "clang"])
+def test_what_compilers_of_c_say_falls_into_one_cause_for_each_name(compiler: str, tmp_path: Path) -> None:
+    if shutil.which(compiler) is None:
+        pytest.skip(f"needs {compiler}")
+    (tmp_path / "oar.h").write_text(_OAR)
+    (tmp_path / "rower.c").write_text(_ROWER)
+    words = [compiler, "-std=gnu99", "-fsyntax-only", "rower.c"]
+    log = subprocess.run(
+        words, cwd=tmp_path, capture_output=True, env={"PATH": os.environ["PATH"], "LC_ALL": "C.UTF-8"}
+    ).stderr
+    lines = _ROWER.split("\n")
+    owned = [Owned(item, "own", item.place) for item in read_log(log, ())]
+    causes = {item.key: item for item in find_causes(owned, lambda file, line: lines[line - 1])}
+    assert not [item for item in causes.values() if item.kind == "other"], log.decode()
+    wanted = {
+        "missing name::OAR_FAST", "missing name::OAR_DEEP", "missing name::oar_launch", "missing name::oar_info",
+        "missing name::lanes", "missing member:Boat:mast", "call::oar_row",
+    }  # fmt: skip
+    assert wanted <= causes.keys(), log.decode()
+    assert "missing type::BoatInfo" in causes
+    if compiler == "gcc":
+        # The variable of the type that is gone has no members, and follows from it or from the call that filled it.
+        info = causes["no structure::info"]
+        assert info.count == 2 and info.under in ("missing type::BoatInfo", "missing name::oar_info")
+    # A call on a line with another error declares nothing.
+    assert not causes["missing name::oar_launch"].under
+
+
+def test_implicit_declarations_are_errors_only_next_to_others() -> None:
+    warning = "a.c:3:5: warning: implicit declaration of function ‘oar_up’ [-Wimplicit-function-declaration]\n"
+    error = "a.c:4:5: error: ‘OAR’ undeclared (first use in this function)\n"
+    assert [item.severity for item in read_log(warning.encode(), ())] == ["warning"]
+    both = read_log((warning + error).encode(), ())
+    assert [item.severity for item in both] == ["error", "error"]
+    assert {item.key for item in find_causes([Owned(item, "own", item.place) for item in both])} == {
+        "missing name::oar_up",
+        "missing name::OAR",
     }

@@ -10,6 +10,7 @@ import regex
 
 from fernshale.core.base.bounded_regex import Budget, RunsAway
 from fernshale.core.build.diagnostics import Diagnostic, Note, SourcePlace, merge_repeats, place_number
+from fernshale.core.build.reading.implied_errors import with_implied_errors
 from fernshale.core.build.reading.line_patterns import (
     diagnostic_of,
     read_failure,
@@ -371,7 +372,7 @@ def read_diagnostics(lines: Iterable[str], patterns: Sequence[DiagnosticPattern]
             continue
         found += reader.feed(line)
     found += reader.finish()
-    return merge_repeats(found)
+    return with_implied_errors(merge_repeats(found))
 
 
 def read_include_chain(line: str) -> tuple[str, SourcePlace | None]:

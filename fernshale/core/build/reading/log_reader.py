@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 from fernshale.core.base.work import many_values
 from fernshale.core.build.diagnostics import Diagnostic, Note, merge_repeats
+from fernshale.core.build.reading.implied_errors import with_implied_errors
 from fernshale.core.build.reading.line_patterns import read_usual
 from fernshale.core.build.reading.line_reader import (
     Reader,
@@ -45,7 +46,7 @@ def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagno
         for start, end in _sections(log):
             found += _read_section(log, start, end, reader)
         found += reader.finish()
-        return merge_repeats(found)
+        return with_implied_errors(merge_repeats(found))
 
 
 @dataclass(frozen=True, slots=True)
