@@ -163,3 +163,12 @@ def test_an_address_names_the_engine_where_the_code_imports_it(tree: Tree) -> No
     assert (draft.engine, draft.release) == ("skua", "0.8.1")
     with pytest.raises(ProjectError, match="looks like the release"):
         _draft(tree("other", {"build.zig.zon": address, "src/a.zig": "const x = 1;\n"}))
+
+
+def test_assets_that_name_the_release_are_one_site_and_do_not_identify_the_project(tree: Tree) -> None:
+    scenes = {f"scenes/{name}.scene": '{"format": 4, "marram": "2.3.4"}' for name in "abc"}
+    files = {"pyproject.toml": '[tool.marram]\nrelease = "2.3.4"\n', "car.py": "import marram\n", **scenes}
+    draft = _draft(tree("dune", files))
+    sites = {site.files: len(site.places) for site in draft.sites}
+    assert sites == {("pyproject.toml",): 1, ("scenes/*.scene",): 3}
+    assert draft.sites[0].files == ("pyproject.toml",) and "scene" not in write_draft(draft).split("[[site]]")[0]

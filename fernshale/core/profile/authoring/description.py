@@ -105,7 +105,7 @@ class Description:
             parts.append(count(len(draft.plugins.group.descriptors), "plugin"))
         command = self.command("build")
         if command is not None:
-            parts.append(f"builds with {as_words(command)}")
+            parts.append(f"builds with “{as_words(command)}”")
         return "; ".join(parts) + "."
 
     def command(self, name: ProjectCommand) -> ProfileCommand | None:
@@ -239,7 +239,7 @@ def _sections(description: Description) -> Iterator[Section]:
         yield Section(
             "workspace", "Members of the workspace", (Line(globs, f"each with a {draft.workspace.descriptor}"),)
         )
-    yield Section("roles", "Yours, theirs, made by tools", tuple(_role_lines(description)))
+    yield Section("roles", "Roles of files", tuple(_role_lines(description)))
     yield Section("build", "How it is built", tuple(_command_lines(description, "build")), open_["build"])
     yield Section("run", "How it is run", tuple(_command_lines(description, "run")))
     if draft.links:

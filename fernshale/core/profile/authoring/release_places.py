@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.globs import literal
 from fernshale.core.base.range_dialects import Policy, lowest_release
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import is_release, parse_release, same_release
@@ -15,7 +16,14 @@ from fernshale.core.base.release_notation import is_series_of, read_written
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.answers import Answers, value_key
 from fernshale.core.profile.authoring.plugin_groups import PluginGroup
-from fernshale.core.profile.authoring.project_facts import CODE, ProjectFacts, is_settings_code, is_telling, kind_of
+from fernshale.core.profile.authoring.project_facts import (
+    CODE,
+    DATA,
+    ProjectFacts,
+    is_settings_code,
+    is_telling,
+    kind_of,
+)
 from fernshale.core.profile.authoring.subjects import (
     ENGINE_WORDS,
     GENERAL,
@@ -170,8 +178,12 @@ def _together(
 ) -> Iterator[tuple[str, list[tuple[Mention, Notation]]]]:
     """Mentions that one site can find: those of one locator in files of one kind in sibling folders."""
     groups: dict[tuple[str, Reach], list[tuple[Mention, Notation]]] = defaultdict(list)
+    kept = list(kept)
+    alike = Counter((_assets_like(mention.file), mention.reach) for mention, _ in kept)
     for mention, notation in kept:
-        path = mention.file
+        path: str = mention.file
+        if alike[(_assets_like(path), mention.reach)] > 1 and kind_of(path) in DATA:
+            path = _assets_like(path)
         if group is not None and path in group.descriptors:
             glob = group.files
         else:
@@ -179,6 +191,12 @@ def _together(
         groups[(glob, mention.reach)].append((mention, notation))
     for (glob, _), found in groups.items():
         yield glob, found
+
+
+def _assets_like(path: str) -> str:
+    """A glob of the assets of one kind in one folder."""
+    folder, slash, _ = path.rpartition("/")
+    return f"{literal(folder)}{slash}*.{path.rpartition('.')[2]}"
 
 
 def _is_member(path: str, member: str) -> bool:
@@ -207,12 +225,13 @@ def label_of(names: Sequence[str], word: str) -> str:
     return next((name for name in names if word and word in name.lower()), names[0] if names else "")
 
 
-def _descriptor_first(site: DraftSite) -> tuple[bool, bool, bool, bool, bool, int, str]:
+def _descriptor_first(site: DraftSite) -> tuple[bool, bool, bool, bool, bool, bool, int, str]:
     """Order sites so that the first is the best place to read the release from: a value of a settings file near the root."""
     file = site.files[0]
     words = set(words_of(file.rsplit("/", 1)[-1]))
     return (
         site.notation != "exact",
+        kind_of(file) in DATA,
         kind_of(file) in (*_DOCUMENTS, *CODE) and bool(site.reach.pattern) and not words & _VERSION_WORDS,
         "*" in file,
         bool(site.reach.pattern or site.reach.part),
