@@ -5,14 +5,21 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
+from fernshale.core.drift.parsing.script_exports import with_exports
+from fernshale.core.drift.parsing.script_prototypes import (
+    is_constructor,
+    read_constructor,
+    read_copied_members,
+    read_own_members,
+    read_prototype,
+)
+from fernshale.core.drift.parsing.script_values import COMMENTS, DECORATORS, VALUES, add_function, read_object, type_of
 from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
-from fernshale.core.drift.symbols import Parameter, SymbolKind
+from fernshale.core.drift.symbols import SymbolKind
 
 if TYPE_CHECKING:
     from tree_sitter import Node
 
-_COMMENTS = frozenset(("comment",))
-_DECORATORS = frozenset(("decorator",))
 _TYPES: dict[str, SymbolKind] = {
     "class_declaration": "class",
     "abstract_class_declaration": "class",
@@ -21,7 +28,6 @@ _TYPES: dict[str, SymbolKind] = {
     "enum_declaration": "enum",
 }
 _FUNCTIONS = frozenset(("function_declaration", "generator_function_declaration", "function_signature"))
-_VALUES = frozenset(("function_expression", "arrow_function", "generator_function", "function"))
 _METHODS = frozenset(("method_definition", "method_signature", "abstract_method_signature"))
 _FIELDS = frozenset(("public_field_definition", "field_definition", "property_signature"))
 _DEEPEST = 4
@@ -29,10 +35,11 @@ _DEEPEST = 4
 
 def read_script(source: SourceFile, root: Node) -> None:
     _read_list(source, root, (), 0)
+    source.symbols = with_exports(source, root)
 
 
 def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], depth: int) -> None:
-    for child, doc, head in documented(source, parent.children, _COMMENTS, _DECORATORS):
+    for child, doc, head in documented(source, parent.children, COMMENTS, DECORATORS):
         _read(source, child, scope, doc, head, depth)
 
 
@@ -46,8 +53,10 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head
                 _read(source, child, scope, doc, head, depth)
     elif kind in _TYPES:
         _read_type(source, node, scope, doc, head, name)
+    elif kind in _FUNCTIONS and is_constructor(source, name, node):
+        read_constructor(source, name, SymbolSite(node, scope, doc=doc, head=head, marks={"public"}), node)
     elif kind in _FUNCTIONS:
-        _add_function(source, "function", name, SymbolSite(node, scope, doc=doc, head=head, marks={"public"}), node)
+        add_function(source, "function", name, SymbolSite(node, scope, doc=doc, head=head, marks={"public"}), node)
     elif kind in ("lexical_declaration", "variable_declaration"):
         for item in node.named_children:
             if item.type == "variable_declarator" and not _is_import(source, item.child_by_field_name("value")):
@@ -71,6 +80,8 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head
             _read_assignment(source, inner, scope, doc, depth)
         elif inner.type in ("internal_module", "module"):
             _read(source, inner, scope, doc, head, depth)
+        elif inner.type == "call_expression" and read_copied_members(source, inner, scope):
+            return
         elif depth < _DEEPEST:
             _read_wrapped(source, inner, scope, depth)
 
@@ -89,7 +100,7 @@ def _is_import(source: SourceFile, value: Node | None) -> bool:
 def _read_wrapped(source: SourceFile, node: Node, scope: tuple[str, ...], depth: int) -> None:
     """Read a function that is called immediately, or passed to one that is: its declarations belong to the file."""
     for child in node.named_children:
-        if child.type in _VALUES:
+        if child.type in VALUES:
             body = child.child_by_field_name("body")
             if body is not None and body.type == "statement_block":
                 _read_list(source, body, scope, depth + 1)
@@ -117,7 +128,7 @@ def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str,
     if body is None:
         return
     inner = (*scope, name)
-    for child, said, above in documented(source, body.children, _COMMENTS, _DECORATORS):
+    for child, said, above in documented(source, body.children, COMMENTS, DECORATORS):
         if kind == "enum":
             text = source.text(child.child_by_field_name("name") or child)
             source.add(
@@ -128,6 +139,20 @@ def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str,
             )
         else:
             _read_member(source, child, inner, said, above, kind == "interface")
+    if kind == "class":
+        _read_set_members(source, body, inner)
+
+
+def _read_set_members(source: SourceFile, body: Node, scope: tuple[str, ...]) -> None:
+    """Read the members that a class's constructor sets and the class does not declare."""
+    named = {
+        source.text(child.child_by_field_name("name") or child.child_by_field_name("property")): child
+        for child in body.named_children
+    }
+    constructor = named.get("constructor")
+    statements = constructor.child_by_field_name("body") if constructor is not None else None
+    if statements is not None:
+        read_own_members(source, statements, scope, frozenset(named))
 
 
 def _read_member(
@@ -152,21 +177,21 @@ def _read_member(
                 "field",
                 name,
                 SymbolSite(node, scope, doc=doc, head=head, marks=marks),
-                SymbolShape(returns=_type_of(source, node, "return_type")),
+                SymbolShape(returns=type_of(source, node, "return_type")),
             )
             return
         kind: SymbolKind = "constructor" if name == "constructor" else "method"
-        _add_function(source, kind, name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), node)
+        add_function(source, kind, name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), node)
     elif node.type in _FIELDS:
         value = node.child_by_field_name("value")
-        if value is not None and value.type in _VALUES:
-            _add_function(source, "method", name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), value)
+        if value is not None and value.type in VALUES:
+            add_function(source, "method", name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), value)
         else:
             source.add(
                 "field",
                 name,
                 SymbolSite(node, scope, doc=doc, head=head, marks=marks),
-                SymbolShape(returns=_type_of(source, node, "type")),
+                SymbolShape(returns=type_of(source, node, "type")),
                 value=source.text(value),
             )
 
@@ -175,15 +200,17 @@ def _read_value(source: SourceFile, name: str, site: SymbolSite, value: Node | N
     """Read a name with a value: a function, a class, an object with members, or a constant."""
     if not re.fullmatch(r"[\w$]+", name):
         return
-    if value is not None and value.type in _VALUES:
-        _add_function(source, "function", name, site._replace(marks={"public"}), value)
+    if value is not None and value.type in VALUES and is_constructor(source, name, value):
+        read_constructor(source, name, site._replace(marks={"public"}), value)
+    elif value is not None and value.type in VALUES:
+        add_function(source, "function", name, site._replace(marks={"public"}), value)
     elif value is not None and value.type == "class":
         _read_type(source, value, site.scope, site.doc, "", name)
     elif value is not None and value.type == "object":
         source.add("constant", name, site)
-        _read_object(source, value, (*site.scope, name))
+        read_object(source, value, (*site.scope, name))
     elif depth == 0 or value is None or value.type not in ("call_expression", "member_expression"):
-        source.add("constant", name, site, SymbolShape(returns=_type_of(source, site.node, "type")), source.text(value))
+        source.add("constant", name, site, SymbolShape(returns=type_of(source, site.node, "type")), source.text(value))
     if value is not None and value.type in ("call_expression", "parenthesized_expression") and depth < _DEEPEST:
         _read_wrapped(source, value, site.scope, depth)
 
@@ -203,56 +230,10 @@ def _read_assignment(source: SourceFile, node: Node, scope: tuple[str, ...], doc
         right = right.child_by_field_name("right") or right
     if not parts:
         if right.type == "object":
-            _read_object(source, right, scope)
+            read_object(source, right, scope)
         return
     if not all(re.fullmatch(r"[\w$]+", part) for part in parts):
         return
     *outer, name = parts
-    if right.type == "object" and len(parts) <= 2 and ".prototype" in source.text(left):
-        _read_object(source, right, (*scope, *parts))
-    else:
+    if not source.text(left).endswith(".prototype") or not read_prototype(source, right, (*scope, *parts)):
         _read_value(source, name, SymbolSite(node, (*scope, *outer), doc), right, depth)
-
-
-def _read_object(source: SourceFile, node: Node, scope: tuple[str, ...]) -> None:
-    for child, doc, _ in documented(source, node.children, _COMMENTS, _DECORATORS):
-        if child.type == "pair":
-            key = source.text(child.child_by_field_name("key")).strip("\"'")
-            value = child.child_by_field_name("value")
-            if value is not None and value.type in _VALUES and re.fullmatch(r"[\w$]+", key):
-                _add_function(source, "method", key, SymbolSite(child, scope, doc=doc, marks={"public"}), value)
-            elif re.fullmatch(r"[\w$]+", key):
-                source.add("field", key, SymbolSite(child, scope, doc=doc), value=source.text(value))
-        elif child.type == "method_definition":
-            name = source.text(child.child_by_field_name("name"))
-            _add_function(source, "method", name, SymbolSite(child, scope, doc=doc, marks={"public"}), child)
-
-
-def _add_function(source: SourceFile, kind: SymbolKind, name: str, site: SymbolSite, function: Node) -> None:
-    given = function.child_by_field_name("parameters") or function.child_by_field_name("parameter")
-    shape = SymbolShape(_parameters(source, given), _type_of(source, function, "return_type"))
-    source.add(kind, name, site, shape, body=function.child_by_field_name("body"))
-
-
-def _type_of(source: SourceFile, node: Node, field: str) -> str:
-    return source.text(node.child_by_field_name(field)).removeprefix(":").strip()
-
-
-def _parameters(source: SourceFile, given: Node | None) -> tuple[Parameter, ...]:
-    if given is None:
-        return ()
-    if given.type == "identifier":
-        return (Parameter(source.text(given), ""),)
-    parameters = []
-    for child in given.named_children:
-        kind = child.type
-        if kind in ("required_parameter", "optional_parameter"):
-            name = source.text(child.child_by_field_name("pattern"))
-            default = source.text(child.child_by_field_name("value")) or ("?" if kind == "optional_parameter" else "")
-            parameters.append(Parameter(name, _type_of(source, child, "type"), default))
-        elif kind == "assignment_pattern":
-            name, default = (source.text(child.child_by_field_name(side)) for side in ("left", "right"))
-            parameters.append(Parameter(name, "", default))
-        elif kind != "comment":
-            parameters.append(Parameter(source.text(child), ""))
-    return tuple(parameters)
