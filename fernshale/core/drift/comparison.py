@@ -176,6 +176,7 @@ def _gone(symbol: Symbol, overloads: Sequence[Symbol], sides: _Sides) -> Iterato
             if other := _other_kind(symbol, news[followed][0]):
                 yield replace(other, match=match)
             yield from _resting_on(match, sides.compare_overloads(overloads, news[followed]))
+            yield from _resting_on(match, _newly_deprecated(overloads, news[followed], sides))
             return
     scope = matches.scope_of(symbol.scope)
     found = matches.candidates.get(symbol.path, ())
@@ -301,6 +302,15 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
     )
     if is_type or (before.kind in ("field", "constant") and _is_other_type(before, after, types)):
         yield ApiChange("signature", before, after, f"{before.full} was {before.returns} and is {after.returns}")
+    yield from _newly_deprecated(old, new, sides)
+    is_value = before.kind in ("constant", "field") and before.value and after.value
+    if is_value and _is_literal(before.value) and not sides.is_same(before.value, after.value):
+        yield ApiChange("default", before, after, f"{before.full} was {before.value} and is {after.value}")
+
+
+def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterator[ApiChange]:
+    """Report a symbol that only the new release calls deprecated, with the replacement that it names or forwards to."""
+    before = old[0]
     fresh = next((item for item in new if item.deprecated), None)
     if fresh is not None and not any(item.deprecated for item in old):
         forwarded = forwards_to(fresh, sides.names)
@@ -311,9 +321,6 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
             )
         candidates = () if stated is None else (stated,)
         yield ApiChange("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
-    is_value = before.kind in ("constant", "field") and before.value and after.value
-    if is_value and _is_literal(before.value) and not sides.is_same(before.value, after.value):
-        yield ApiChange("default", before, after, f"{before.full} was {before.value} and is {after.value}")
 
 
 def _other_kind(before: Symbol, after: Symbol) -> ApiChange | None:

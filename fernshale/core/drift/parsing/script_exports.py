@@ -24,11 +24,26 @@ def with_exports(source: SourceFile, root: Node) -> list[Symbol]:
     is_module = bool(exports) or any(child.type == "import_statement" for child in root.children)
     if not is_module or ".d." in source.path.rsplit("/", 1)[-1]:
         return source.symbols
-    names: dict[str, set[str]] = {}
+    # Members that a module gives to what it imports are those of the other module's class.
+    names: dict[str, set[str]] = {name: {name} for name in _imported(source, root)}
     for statement in exports:
         for own, exported in _exported(source, statement):
             names.setdefault(own, set()).add(exported)
     return [found for item in source.symbols for found in _as_exported(item, names)]
+
+
+def _imported(source: SourceFile, root: Node) -> Iterator[str]:
+    """The names that import statements bind in this file."""
+    for statement in root.children:
+        waiting = [statement] if statement.type == "import_statement" else []
+        while waiting:
+            node = waiting.pop()
+            if node.type == "import_specifier":
+                yield source.text(node.child_by_field_name("alias") or node.child_by_field_name("name"))
+            elif node.type == "identifier":
+                yield source.text(node)
+            else:
+                waiting += node.named_children
 
 
 def _exported(source: SourceFile, statement: Node) -> Iterator[tuple[str, str]]:

@@ -24,7 +24,7 @@ def read_object(source: SourceFile, node: Node, scope: tuple[str, ...]) -> None:
             value = child.child_by_field_name("value")
             if value is not None and value.type in VALUES and re.fullmatch(r"[\w$]+", key):
                 add_function(source, "method", key, SymbolSite(child, scope, doc=doc, marks={"public"}), value)
-            elif re.fullmatch(r"[\w$]+", key):
+            elif re.fullmatch(r"[\w$]+", key) and key != "constructor":  # that names the class itself
                 source.add("field", key, SymbolSite(child, scope, doc=doc), value=source.text(value))
         elif child.type == "method_definition":
             name = source.text(child.child_by_field_name("name"))

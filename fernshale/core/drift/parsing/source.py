@@ -29,6 +29,16 @@ _WARNING = re.compile(
     rb"(?is)warn\w*\s*\((?:[^()]|\([^()]*\)){0,400}?(?:Pending)?Deprecat\w*|deprecat\w*\s*\(\s*f?[\"']|DeprecationWarning\s*\("
 )
 
+# A sentence that a function prints when it is called, and what it says of a name that is gone.
+_PRINTED = re.compile(
+    rb"\b(?:warn\w*|error\w*|log)\s*\(\s*[fr]?(?P<text>\"(?:[^\"\\\n]|\\.)*\"|'(?:[^'\\\n]|\\.)*'|`(?:[^`\\\n]|\\.)*`)",
+    re.IGNORECASE,
+)
+_HAS_CHANGED = re.compile(
+    r"\b(?:has|have|was|were|is|are) (?:been |now )?(?:renamed|replaced|moved|removed|obsolete)\b|\bis now\b|\buse \S+ instead\b",
+    re.IGNORECASE,
+)
+
 Known = dict[Hashable, tuple[int, tuple[Symbol, ...]]]
 """The symbols of declarations by their text and what they stand in, each with the row it was found at."""
 
@@ -142,7 +152,7 @@ class SourceFile:
             return ""
         data = self.data[body.start_byte : min(body.end_byte, body.start_byte + 3000)]
         if b"eprecat" not in data and b"EPRECAT" not in data:
-            return ""
+            return _told_gone(data, name)
         found = _WARNING.search(data)
         if found is None:
             return ""
@@ -150,6 +160,15 @@ class SourceFile:
         said = " ".join(first or second for first, second in _STRING.findall(near))
         said = str(_SPACE.sub(" ", said)).strip()
         return said if re.search(rf"\b{re.escape(name)}\b", said) and not _OF_ARGUMENT.search(said) else ""
+
+
+def _told_gone(body: bytes, name: str) -> str:
+    """The sentence that a body prints about its function having another name, without the word deprecated; "" if none."""
+    for found in _PRINTED.finditer(body):
+        said = found["text"][1:-1].decode("utf-8", "replace")
+        if _HAS_CHANGED.search(said) and re.search(rf"\b{re.escape(name)}\b", said) and not _OF_ARGUMENT.search(said):
+            return str(_SPACE.sub(" ", said)).strip()
+    return ""
 
 
 def deprecation(head: str, doc: str) -> str:
