@@ -120,6 +120,36 @@ ld.lld: error: duplicate symbol: two()
         1,
     ),
     Snippet(
+        "characters",
+        """\
+src/Main.hx:12: characters 8-20 : Unknown identifier : glow
+src/Main.hx:14: lines 14-16 : Type not found : wick.Lamp
+src/Main.hx:22: characters 1-4 : Warning : Unused
+""",
+        (
+            ("src/Main.hx", 12, 8, "error", ""),
+            ("src/Main.hx", 14, 0, "error", ""),
+            ("src/Main.hx", 22, 1, "warning", ""),
+        ),
+    ),
+    Snippet(
+        "build wrapper",
+        """\
+FAILURE: Build failed with an exception.
+
+* Where:
+Build file '/game/build.gradle' line: 12
+
+* What went wrong:
+A problem occurred evaluating root project 'game'.
+> Could not find method compile() for arguments [wick] on object of type Handler.
+
+* Try:
+> Run with --stacktrace
+""",
+        (("/game/build.gradle", 12, 0, "error", ""),),
+    ),
+    Snippet(
         "brackets",
         """\
 1>src\\pier.cpp(12): error C2065: 'keepr': undeclared identifier [game.vcxproj]

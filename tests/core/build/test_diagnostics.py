@@ -309,3 +309,25 @@ def test_implicit_declarations_are_errors_only_next_to_others() -> None:
         "missing name::oar_up",
         "missing name::OAR",
     }
+
+
+def test_the_last_words_of_a_build_wrapper_count_unless_they_only_refer_to_errors() -> None:
+    log = """FAILURE: Build failed with an exception.
+
+* What went wrong:
+{said}
+
+* Try:
+> Run with --info
+"""
+    own = "Could not resolve all files.\n> Could not find org.kiln:kiln-api:5.0.\n  Searched in:\n    - file:/x"
+    (found,) = read_log(log.format(said=own).encode(), ())
+    assert found.message == "Could not find org.kiln:kiln-api:5.0." and found.severity == "error"
+    refers = "Execution failed for task ':c'.\n> Compilation failed; see the compiler error output for details."
+    assert not read_log(log.format(said=refers).encode(), ())
+
+
+def test_the_version_of_a_symbol_is_no_part_of_its_name() -> None:
+    (found,) = read_log(b"/usr/bin/ld: build/main.o: undefined reference to symbol 'oar_up@@OAR_1.2'\n", ())
+    (cause,) = find_causes([Owned(found, "own", found.place)])
+    assert cause.key == "link::oar_up"

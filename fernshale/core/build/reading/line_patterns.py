@@ -46,6 +46,17 @@ SHAPES: tuple[Shape, ...] = (
         "checker",
         rf"^ *{_FILE}:(?P<line>\d+):(?P<column>\d+) - {_WORD}(?: (?P<code>[A-Z]+\d+))?: (?P<message>.*)$",
     ),
+    # a.hx:12: characters 8-20 : …   a.hx:14: lines 14-16 : Warning : …
+    _shape(
+        "compiler",
+        rf"^{_FILE}:(?P<line>\d+): (?:characters? (?P<column>\d+)(?:-\d+)?|lines \d+-\d+) : Warning : (?P<message>.*)$",
+        "warning",
+    ),
+    _shape(
+        "compiler",
+        rf"^{_FILE}:(?P<line>\d+): (?:characters? (?P<column>\d+)(?:-\d+)?|lines \d+-\d+) : (?P<message>.*)$",
+        "error",
+    ),
     # a.cs(12,5): error CS0117: … [a.csproj]   a.cpp(12): error C2065: …   a.hlsl(3,5-9): error X3004: …
     _shape(
         "compiler",

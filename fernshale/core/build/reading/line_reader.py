@@ -40,7 +40,7 @@ _HEAD_WITHIN = re.compile(
 _WORTH = re.compile(
     r"[eE]rror|ERROR|[wW]arning|WARN|[nN]ote:|remark|required|undefined|definition|duplicate|cannot find|\*\*\*"
     r"|included from|[Ff]ailed|panicked|Traceback|Exception|directory|:\d+:\d+[: ]|\.[cm]?[jt]sx?:\d+$|^lua|unable to"
-    r"|^[ew]: |message|info|hint|Failure|Throwable"
+    r"|^[ew]: |message|info|hint|Failure|Throwable|: characters? \d|: lines \d+-\d+ :"
 )
 # Notes are matched to their tool by file, for at most this many parallel tools.
 _MAX_OPEN = 4

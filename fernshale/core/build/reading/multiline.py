@@ -6,11 +6,13 @@ A block starts with its first line, receives each following one, and ends at the
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Protocol
 
 from fernshale.core.build.diagnostics import Diagnostic, Note, Severity, SourcePlace, place_number
 from fernshale.core.build.reading.line_patterns import is_summary
+from fernshale.core.build.reading.wrapper_failure import begin_wrapper_failure
 
 NOWHERE = SourcePlace("", 0)
 
@@ -27,7 +29,7 @@ class MessageBlock(Protocol):
 
 def begin_block(line: str, folder: str) -> MessageBlock | None:
     """The block that begins with this line."""
-    for begin in (_begin_arrow, _begin_python, _begin_cmake, _begin_symbol, _begin_panic, _begin_trace):
+    for begin in _BEGINNINGS:
         block = begin(line, folder)
         if block is not None:
             return block
@@ -325,3 +327,14 @@ def _place(found: re.Match[str], folder: str) -> SourcePlace:
     file = groups["file"] or ""
     column = place_number(groups.get("column"))
     return SourcePlace(file, place_number(groups.get("line")), column, folder if file and file[0] not in "/<" else "")
+
+
+_BEGINNINGS: tuple[Callable[[str, str], MessageBlock | None], ...] = (
+    _begin_arrow,
+    _begin_python,
+    _begin_cmake,
+    _begin_symbol,
+    _begin_panic,
+    _begin_trace,
+    begin_wrapper_failure,
+)
