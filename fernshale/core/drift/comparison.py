@@ -106,6 +106,10 @@ class _Sides:
         return frozenset(item.path for item in self.pair.new.symbols if item.is_hidden)
 
     @cached_property
+    def old_paths(self) -> frozenset[tuple[str, ...]]:
+        return frozenset(item.path for item in self.pair.old.symbols)
+
+    @cached_property
     def containers(self) -> frozenset[tuple[str, ...]]:
         """The paths of the old release's types."""
         return frozenset(item.path for item in self.pair.old.symbols if item.kind in CONTAINER)
@@ -293,6 +297,9 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
     if has_gone and before.kind != "field" and before.scope not in sides.containers:
         there = SymbolCandidate(after, 0.98, (f"{before.file} is not there any more",))
         yield ApiChange("moved", before, after, f"{before.full} stands in {after.file} now", (there,))
+    if forwarder := _forwarder(old, new, sides):
+        yield forwarder
+        return
     if other := _other_kind(before, after):
         yield other
         return
@@ -306,6 +313,18 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
     is_value = before.kind in ("constant", "field") and before.value and after.value
     if is_value and _is_literal(before.value) and not sides.is_same(before.value, after.value):
         yield ApiChange("default", before, after, f"{before.full} was {before.value} and is {after.value}")
+
+
+def _forwarder(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> ApiChange | None:
+    """Report a name that only stands for a new one now: an alias, macro, enumerator or function that does nothing else."""
+    before, after = old[0], new[0]
+    forwarded = forwards_to(after, sides.names) if len(new) == 1 and not after.deprecated else None
+    if forwarded is None or not forwarded[1] or forwarded[0].path in sides.old_paths:
+        return None
+    target = forwarded[0]
+    why = f"the new release defines it as {target.full}"
+    candidate = SymbolCandidate(target, _SCORE_STATED, (why,))
+    return ApiChange("deprecated", before, after, f"{before.full} only stands for {target.full} now", (candidate,))
 
 
 def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterator[ApiChange]:

@@ -42,6 +42,11 @@ _WHOLE = re.compile(
 )
 
 
+_WHOLE_NAME = re.compile(r"[A-Za-z_$][\w$.:]*")
+# A macro that is another name, or a call with its own arguments.
+_MACRO_CALL = re.compile(r"(?P<name>[A-Za-z_]\w*)\s*(?:\((?P<given>[\w\s,()]*)\))?")
+
+
 @dataclass(frozen=True, slots=True)
 class StatedReplacement:
     """A replacement named by a text. `written` is the path from the old symbol's owner (`name.ending` in place of `ending`), ""
@@ -120,9 +125,9 @@ def forwards_to(symbol: Symbol, names: ReleaseNames) -> tuple[Symbol, bool] | No
     Its value names it, or its short body calls it. A body with only the call and its arguments is certain; one that contains
     its own name asks another object for the same.
     """
-    if symbol.kind == "constant" and re.fullmatch(r"[A-Za-z_$][\w$.:]*", symbol.value):
+    if named := _named_value(symbol):
         # A class's attribute has a value and is not another name for it.
-        found = names.find_only(symbol.value, symbol)
+        found = names.find_only(named, symbol)
         return None if found is None else (found, True)
     if not symbol.is_callable or not 0 < len(symbol.words) <= 14:
         return None
@@ -131,6 +136,25 @@ def forwards_to(symbol: Symbol, names: ReleaseNames) -> tuple[Symbol, bool] | No
     called = [found for word in words if word != symbol.name and (found := names.find(word, symbol)) is not None]
     near = [item for item in called if item.kind in ("function", "method") and item.scope == symbol.scope]
     return (near[0], words == [near[0].name]) if len(near) == 1 else None
+
+
+def _named_value(symbol: Symbol) -> str:
+    """The name that a constant, macro, enumerator or type is defined as, "" if it is defined as anything else."""
+    match symbol.kind:
+        case "constant" | "enumerator":
+            return symbol.value if _WHOLE_NAME.fullmatch(symbol.value) else ""
+        case "macro":
+            called = _MACRO_CALL.fullmatch(symbol.value)
+            given = tuple(item.name for item in symbol.parameters)
+            if called is None or not _WHOLE_NAME.fullmatch(called["name"]):
+                return ""
+            passed = (
+                tuple(part.strip(" ()") for part in called["given"].split(",")) if called["given"] is not None else ()
+            )
+            return str(called["name"]) if passed == given or not given else ""
+        case "type":
+            return symbol.returns.removeprefix("struct ") if _WHOLE_NAME.fullmatch(symbol.returns) else ""
+    return ""
 
 
 def _shared(one: Sequence[str], other: Sequence[str]) -> int:

@@ -1,0 +1,99 @@
+"""What a release itself says about old names: names that only stand for new ones, comments and change logs."""
+
+from __future__ import annotations
+
+import pytest
+
+from fernshale.core.base.work import Work
+from fernshale.core.drift.comparison import ApiChange
+from fernshale.core.drift.comparison_cache import compare_releases
+from tests.conftest import Tree
+
+_OLD = """\
+int oar_up(int a);
+int oar_down(int a);
+int oar_left(int a);
+int oar_right(int a);
+int oar_safe(int a);
+typedef struct OarBoat { int n; } OarBoat;
+enum OarKind { OAR_FAST, OAR_SLOW };
+#define OAR_LIMIT 4
+#define OAR_SIZE 4
+"""
+_NEW = """\
+int oar_raise(int a);
+int oar_lower(int a);
+int oar_port(int a);
+int oar_starboard(int a);
+int oar_check(int a);
+typedef struct OarVessel { int n; } OarVessel;
+enum OarKind { OAR_QUICK, OAR_SLOW, OAR_FAST = OAR_QUICK };
+#define OAR_MAXIMUM 4
+#define OAR_SIZE OAR_SLOW
+#ifndef OAR_NO_OBSOLETE
+#define oar_up oar_raise
+#define oar_down(a) oar_lower(a)
+static inline int oar_left(int a) { return oar_port(a); }
+typedef OarVessel OarBoat;
+#define OAR_LIMIT OAR_MAXIMUM
+#endif
+/* oar_right() has been renamed to oar_starboard(). */
+static inline int oar_safe(int a) { if (oar_check(a)) { return 0; } return a + OAR_MAXIMUM; }
+"""
+
+
+def _changes(old: dict[str, str], new: dict[str, str], language: str, tree: Tree) -> dict[str, ApiChange]:
+    found = compare_releases(tree("old", old), tree("new", new), language, Work())
+    first: dict[str, ApiChange] = {}
+    for item in found:
+        first.setdefault(item.symbol.full, item)
+    return first
+
+
+def test_names_that_only_stand_for_new_ones_are_reported_with_them(tree: Tree) -> None:
+    found = _changes({"oar.h": _OLD}, {"oar.h": _NEW}, "c++", tree)
+    wanted = {
+        "oar_up": "oar_raise",
+        "oar_down": "oar_lower",
+        "oar_left": "oar_port",
+        "OarBoat": "OarVessel",
+        "OAR_FAST": "OAR_QUICK",
+        "OAR_LIMIT": "OAR_MAXIMUM",
+    }
+    for name, target in wanted.items():
+        change = found[name]
+        assert change.kind == "deprecated" and change.candidates[0].symbol.full == target
+        assert change.what == f"{name} only stands for {target} now"
+    # A guard at the head of a body is no forwarder, and a name of the old release is no new one.
+    assert found.get("oar_safe") is None or found["oar_safe"].kind != "deprecated"
+    assert found.get("OAR_SIZE") is None or found["OAR_SIZE"].kind != "deprecated"
+
+
+def test_a_comment_names_what_a_removed_name_became(tree: Tree) -> None:
+    change = _changes({"oar.h": _OLD}, {"oar.h": _NEW}, "c++", tree)["oar_right"]
+    assert change.kind == "renamed" and change.new is not None and change.new.full == "oar_starboard"
+    assert "oar_right() has been renamed to oar_starboard()" in change.candidates[0].evidence[0]
+
+
+@pytest.mark.parametrize(
+    "line", ["oar_right -> oar_starboard", "* `oar_right` => `oar_starboard`", "| oar_right() \u2192 oar_starboard() |"]
+)
+def test_a_line_of_a_change_log_names_the_new_name(line: str, tree: Tree) -> None:
+    new = {
+        "oar.h": "int oar_starboard(int a, int b);\nint oar_port(int a);\n",
+        "MIGRATION.md": f"# From 1 to 2\n\n{line}\n",
+    }
+    change = _changes({"oar.h": "int oar_right(int a);\nint oar_port(int a);\n"}, new, "c++", tree)["oar_right"]
+    assert change.new is not None and change.new.full == "oar_starboard"
+    assert "MIGRATION.md" in change.candidates[0].evidence[0]
+
+
+def test_prose_about_files_and_people_names_nothing(tree: Tree) -> None:
+    new = {
+        "oar.h": "int oar_port(int a);\n/* the office was moved to oar_port last year; oar_right was moved to the attic */\n",
+        "CHANGES.txt": "oar_right -> nothing\n",
+    }
+    change = _changes({"oar.h": "int oar_right(char *a, long b);\nint oar_port(int a);\n"}, new, "c++", tree)[
+        "oar_right"
+    ]
+    assert change.kind == "removed"
