@@ -346,6 +346,8 @@ def _other_kind(before: Symbol, after: Symbol) -> ApiChange | None:
     """Return the change if a field became a function, or the reverse."""
     if before.is_callable == after.is_callable or before.kind in CONTAINER or after.kind in CONTAINER:
         return None
+    if "macro" in (before.kind, after.kind) and len(before.parameters) == len(after.parameters):
+        return None  # calls stay as they are
     now = "a function" if after.is_callable else "no function"
     return ApiChange("signature", before, after, f"{before.full} is {now} now")
 

@@ -97,3 +97,13 @@ def test_prose_about_files_and_people_names_nothing(tree: Tree) -> None:
         "oar_right"
     ]
     assert change.kind == "removed"
+
+
+def test_a_function_that_became_a_macro_with_the_same_parameters_is_no_change(tree: Tree) -> None:
+    old = {"oar.h": "void oar_call(int a, int b);\nvoid oar_gone(int a, int b);\n"}
+    new = {
+        "oar.h": "void oar_callk(int a, int b, int k);\n#define oar_call(a, b) oar_callk(a, (b), 0)\n"
+        "#define oar_gone(a) oar_callk(a, 0, 0)\n"
+    }
+    found = _changes(old, new, "c++", tree)
+    assert "oar_call" not in found and found["oar_gone"].kind == "signature"
