@@ -146,6 +146,7 @@ WORDINGS: tuple[Wording, ...] = (
         r"'(?P<symbol>[\w:.]+)' has not been declared",
         r"'(?P<symbol>[\w:.]+)' was not declared(?: in this scope)?",
         r"^'(?P<symbol>\w+)' undeclared(?: \(first use|\b)",
+        r"^expected '[^'\w]+' before '(?P<symbol>[A-Z][A-Z0-9_]{2,})'$",
         r"^implicit declaration of (?:library )?function '(?P<symbol>\w+)'",
         r"^call to undeclared (?:library )?function '(?P<symbol>\w+)'",
         r"use of undeclared identifier '(?P<symbol>[\w:]+)'",

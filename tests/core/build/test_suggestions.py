@@ -14,6 +14,7 @@ from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.fix.rule_file import RuleSet
 from fernshale.core.fix.rules import RenameRule, Rule
+from tests.conftest import Tree
 
 
 def _cause(*lines: str) -> Cause:
@@ -59,18 +60,18 @@ def test_a_guess_that_the_tool_shares_is_surer() -> None:
     cause = _cause('a.py:1:2: error: "Pier" has no attribute "boatcount"; maybe "boat_count"?')
     guess = RenameRule("g", "alike", old="boatcount", new="boat_count", confidence=0.8)
     other = RenameRule("o", "alike", old="boatcount", new="total", confidence=0.3)
-    surer, same = with_hints(_rules(guess, other), [cause]).all
+    surer, same = with_hints(_rules(guess, other), [cause], None).all
     assert 0.9 < surer.confidence < 1 and "suggests boat_count" in surer.why
     assert same == other
 
 
 def test_a_suggestion_by_itself_is_proposed_as_what_it_is() -> None:
     spelling = _cause('a.py:1:2: error: "Pier" has no attribute "boatcount"; maybe "boat_count"?')
-    (rule,) = with_hints(_rules(), [spelling]).all
+    (rule,) = with_hints(_rules(), [spelling], None).all
     assert (rule.kind, rule.old, rule.new, rule.named) == ("rename", "boatcount", "boat_count", True)
     assert 0.5 < rule.confidence < 0.9
     several = with_hints(
-        _rules(), [_cause('a.py:1:2: error: Module "wick" has no attribute "Ship"; maybe "Skip" or "Shop"?')]
+        _rules(), [_cause('a.py:1:2: error: Module "wick" has no attribute "Ship"; maybe "Skip" or "Shop"?')], None
     )
     assert [rule.confidence < 0.5 for rule in several.all] == [True, True]
 
@@ -79,11 +80,24 @@ def test_a_suggestion_for_an_argument_is_one_for_the_call() -> None:
     cause = _cause(
         'a.py:1:2: error: Unexpected keyword argument "dat" for overloaded function "moor" of "Pier"; did you mean "day"?'
     )
-    (rule,) = with_hints(_rules(), [cause]).all
+    (rule,) = with_hints(_rules(), [cause], None).all
     assert (rule.kind, rule.call, rule.old, rule.new) == ("keyword", "moor", "dat", "day")
 
 
 def test_the_same_name_elsewhere_is_a_move() -> None:
     cause = _cause("a.cpp:1:2: error: ‘empty’ is not a member of ‘m’; did you mean ‘std::empty’?")
-    (rule,) = with_hints(_rules(), [cause]).all
+    (rule,) = with_hints(_rules(), [cause], None).all
     assert (rule.kind, rule.old, rule.new, rule.named) == ("move", "m::empty", "std::empty", True)
+
+
+def test_a_suggestion_of_another_kind_than_what_is_called_is_no_proposal(tree: Tree) -> None:
+    release = tree("release", {"reed.h": "#define REED_OK 0\n#define REED_QUOTE(x) (x)\nint reed_rawlen(int a);\n"})
+
+    def proposed(suggested: str) -> list[str]:
+        said = f"a.c:1:2: warning: implicit declaration of function ‘REED_QL’; did you mean ‘{suggested}’?"
+        return [rule.new for rule in with_hints(_rules(), [_cause(said.replace("warning", "error"))], release).all]
+
+    assert proposed("REED_OK") == []
+    assert proposed("REED_QUOTE") == ["REED_QUOTE"] and proposed("reed_rawlen") == ["reed_rawlen"]
+    # A name that the release does not declare, such as one of the project, is judged by nothing.
+    assert proposed("own_name") == ["own_name"]

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from pathlib import Path
 
+from fernshale.core.base.languages import language_of
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import CALL, MISSING
 from fernshale.core.build.suggestions import arguments_of, elsewhere_of, hints_of
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.names.name_parts import parts_of
 from fernshale.core.fix.rules import KeywordRule, MoveRule, RenameRule, Replacement, Rule
+from fernshale.core.inference.release_lookup import declared
 
 # The share of a rule's doubt that an agreeing suggestion leaves, and the confidence of a suggestion alone: tools compare
 # letters only.
@@ -21,11 +25,16 @@ _CONFIDENCE_ONLY_ONE = 0.5
 _CONFIDENCE_ONE_OF_SEVERAL = 0.3
 # The confidence of a suggestion where comparing the releases found other candidates for the same name.
 _SHARE_NEXT_TO_CANDIDATES = 0.4
+_UNDECLARED_CALL = re.compile(r"^(?:implicit declaration of|call to undeclared) (?:library )?function")
 
 
-def with_hints(rules: LegRules, causes: Sequence[Cause]) -> LegRules:
-    """`rules`, and a set of their own for suggestions none of them has."""
-    hinted = {_key(rule): rule for cause in causes for rule in _hinted_rules(cause)}
+def with_hints(rules: LegRules, causes: Sequence[Cause], release: Path | None) -> LegRules:
+    """`rules`, and a set of their own for suggestions none of them has.
+
+    `release` is the folder of the new release, None if it is not here. Tools compare letters, so a suggestion that is of another
+    kind there than what the code uses is no proposal.
+    """
+    hinted = {_key(rule): rule for cause in causes for rule in _hinted_rules(cause, release)}
     if not hinted:
         return rules
     sets = tuple(replace(group, rules=tuple(_shared(rule, hinted) for rule in group.rules)) for group in rules.sets)
@@ -58,7 +67,16 @@ def _shared(rule: Rule, hinted: Mapping[tuple[object, ...], Replacement]) -> Rul
     return replace(rule, why=why, confidence=1 - (1 - rule.confidence) * _REMAINING_DOUBT)
 
 
-def _hinted_rules(cause: Cause) -> Iterator[Replacement]:
+def _is_of_another_kind(cause: Cause, name: str, release: Path | None) -> bool:
+    """Whether the code calls a name, and the suggested one is nothing to call."""
+    is_call = any(_UNDECLARED_CALL.match(error.diagnostic.message) for error in cause.errors)
+    if release is None or not is_call:
+        return False
+    found = declared(release, name, language_of(cause.errors[0].place.file))
+    return bool(found) and not any(item.is_callable or (item.kind == "macro" and item.parameters) for item in found)
+
+
+def _hinted_rules(cause: Cause, release: Path | None) -> Iterator[Replacement]:
     """Rules that replace the missing name, or the name of an argument, by the suggested one."""
     if cause.kind in MISSING and cause.scope:
         for place in elsewhere_of(cause):
@@ -66,6 +84,7 @@ def _hinted_rules(cause: Cause) -> Iterator[Replacement]:
             why = f"suggested instead: {place}, which has the same name"
             yield MoveRule(f"hint-{old}-{place}", why, old=old, new=place, named=True, confidence=_CONFIDENCE_ELSEWHERE)
     hints = hints_of(cause) if cause.kind in (*MISSING, CALL) else ()
+    hints = tuple(name for name in hints if not _is_of_another_kind(cause, name, release))
     olds = arguments_of(cause) if cause.kind == CALL else {cause.symbol}
     if len(olds) != 1:
         return

@@ -18,6 +18,7 @@ from fernshale.core.build.message_patterns import INCOMPLETE, NAME, TYPE
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.crossing.rules.sources import LegRules
+from fernshale.core.drift.names.includes import sees_header
 from fernshale.core.drift.names.python_packages import packages_of
 from fernshale.core.drift.release_symbols import included
 from fernshale.core.drift.symbols import Symbol
@@ -119,8 +120,10 @@ def _as_released(cause: Cause, text: str, language: str, scan: ProjectScan, to: 
 def _line_for(symbol: Symbol, text: str, folder: Path) -> str:
     """Return the line that imports a symbol of a release; "" if there is none."""
     if symbol.file.endswith(_HEADERS):
-        header = included(symbol.file)
-        return f"#include {quoted_header(text, header)}"
+        # A header that is seen already has the name under a condition that does not hold.
+        if sees_header(text, symbol.file, folder):
+            return ""
+        return f"#include {quoted_header(text, included(symbol.file))}"
     if symbol.file.endswith(PYTHON):
         written = packages_of(folder).written(symbol.path)
         return f"from {'.'.join(written[:-1])} import {written[-1]}" if written and len(written) > 1 else ""
