@@ -47,6 +47,8 @@ _NOTHING = frozenset(("pass", "return", "None", "raise", "NotImplementedError", 
 _MIN_SCORE = 0.35
 _SCORE_STATED = 0.97
 _SCORE_FORWARDED = 0.93
+# A macro that casts the result of what it calls: without the cast, an argument of a variadic function has another size.
+_SCORE_WITHOUT_CAST = 0.8
 _SCORE_PERHAPS_FORWARDED = 0.2
 # Texts that require more than another name, or that refer to something else.
 _SCORE_STATED_WITH_MORE = 0.6
@@ -262,8 +264,12 @@ def _with_stated(
             return tuple(found)
         # A function that calls another may also have done more; a similar name makes it certain.
         target, is_all = forwarded
+        further = forwards_to(target, names) if "obsolete" in target.marks else None
+        if further is not None:
+            target, is_all = further[0], is_all and further[1]
         is_sure = is_all or names.rarity.likeness(symbol.name, target.name) > 0.55
         score = _SCORE_FORWARDED if is_sure else _SCORE_PERHAPS_FORWARDED
+        score = _SCORE_WITHOUT_CAST if symbol.kind == "macro" and not is_all else score
         top = SymbolCandidate(target, score, (f"it only passed on to {target.name}",))
     known = next((item for item in found if item.symbol.path == top.symbol.path), None)
     if known is not None:
@@ -319,11 +325,14 @@ def _forwarder(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> A
     """Report a name that only stands for a new one now: an alias, macro, enumerator or function that does nothing else."""
     before, after = old[0], new[0]
     forwarded = forwards_to(after, sides.names) if len(new) == 1 and not after.deprecated else None
-    if forwarded is None or not forwarded[1] or forwarded[0].path in sides.old_paths:
+    # In a conditional for old code, it may stand for a name that the old release had as well.
+    is_kept = "obsolete" in after.marks and "obsolete" not in before.marks
+    if forwarded is None or not (forwarded[1] or is_kept) or (forwarded[0].path in sides.old_paths and not is_kept):
         return None
     target = forwarded[0]
-    why = f"the new release defines it as {target.full}"
-    candidate = SymbolCandidate(target, _SCORE_STATED, (why,))
+    where = " for old code" if is_kept else ""
+    cast, score = ("", _SCORE_STATED) if forwarded[1] else (" with a cast", _SCORE_WITHOUT_CAST)
+    candidate = SymbolCandidate(target, score, (f"the new release defines it as {target.full}{cast}{where}",))
     return ApiChange("deprecated", before, after, f"{before.full} only stands for {target.full} now", (candidate,))
 
 

@@ -107,3 +107,25 @@ def test_a_function_that_became_a_macro_with_the_same_parameters_is_no_change(tr
     }
     found = _changes(old, new, "c++", tree)
     assert "oar_call" not in found and found["oar_gone"].kind == "signature"
+
+
+def test_names_that_are_only_there_for_old_code_are_followed_to_what_they_stand_for(tree: Tree) -> None:
+    old = {
+        "reed.h": "long reed_checklong(int a);\nint reed_objlen(int a);\n"
+        "#define reed_checkint(a) ((int)reed_checklong((a)))\n#define reed_getn(a) ((int)reed_objlen(a))\nint reed_usual(int a);\n"
+    }
+    new = {
+        "reed.h": "#ifndef REED_H\n#define REED_H\nlong reed_checklong(int a);\nint reed_rawlen(int a);\nint reed_usual(int a);\n"
+        "#if defined(REED_COMPAT_CASTS)\n#define reed_checkint(a) ((int)reed_checklong((a)))\n#define reed_objlen(a) reed_rawlen(a)\n"
+        "#endif\n#endif\n"
+    }
+    found = _changes(old, new, "c++", tree)
+    for name, target in (("reed_checkint", "reed_checklong"), ("reed_objlen", "reed_rawlen")):
+        assert found[name].kind == "deprecated" and found[name].candidates[0].symbol.full == target
+    # What was only another name for one of them leads to the last.
+    assert found["reed_getn"].candidates[0].symbol.full == "reed_rawlen"
+    # Without its cast a result may have another size, so that is for a person.
+    assert found["reed_getn"].candidates[0].score < 0.9 and found["reed_checkint"].candidates[0].score < 0.9
+    assert found["reed_objlen"].candidates[0].score > 0.9
+    # The guard of a header is no such condition.
+    assert "reed_usual" not in found and "reed_checklong" not in found

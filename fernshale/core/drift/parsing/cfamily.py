@@ -21,6 +21,8 @@ _WRAPPERS = frozenset(
     ("declaration_list", "linkage_specification", "preproc_if", "preproc_ifdef", "preproc_else", "preproc_elif",
      "preproc_elifdef", "export_declaration")
 )  # fmt: skip
+_CONDITIONALS = frozenset(("preproc_if", "preproc_ifdef", "preproc_elif", "preproc_elifdef"))
+_OBSOLETE = re.compile(rb"(?i)compat|obsolete|deprecat|legacy|removed|old_")
 _HOLDING = _WRAPPERS | {"namespace_definition"}
 _MARKS = frozenset(("virtual", "static", "explicit", "inline", "constexpr", "extern", "friend", "mutable", "const"))
 # A word in capitals between `class` and its name is a macro, for exporting it.
@@ -55,7 +57,25 @@ def _blank_name(found: re.Match[bytes]) -> bytes:
 
 
 def read_c_family(source: SourceFile, root: Node) -> None:
+    source.is_obsolete = partial(_is_obsolete, source)
     _read_list(source, root, (), "public")
+
+
+def _is_obsolete(source: SourceFile, node: Node) -> bool:
+    """Whether a declaration is inside a conditional that keeps old names for old code."""
+    parent = node.parent
+    while parent is not None:
+        if parent.type in _CONDITIONALS and _OBSOLETE.search(
+            source.data, parent.start_byte, _end_of_line(source, parent)
+        ):
+            return True
+        parent = parent.parent
+    return False
+
+
+def _end_of_line(source: SourceFile, node: Node) -> int:
+    end = source.data.find(b"\n", node.start_byte)
+    return end if end >= 0 else len(source.data)
 
 
 def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], access: str) -> None:
@@ -64,7 +84,8 @@ def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], access:
         if child.type in _HOLDING:
             _read(source, child, scope, doc, access)  # its members are compared with the earlier ones
         else:
-            source.once(child, ("list", scope, doc, access), partial(_read, source, child, scope, doc, access))
+            context = "list", scope, doc, access, _is_obsolete(source, child)
+            source.once(child, context, partial(_read, source, child, scope, doc, access))
 
 
 def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, access: str) -> None:

@@ -77,6 +77,8 @@ class SourceFile:
         self._written = data if written is None else written
         self._known = known
         self.symbols: list[Symbol] = []
+        # Whether a declaration is only kept for old code; a reader sets it where its language can tell.
+        self.is_obsolete: Callable[[Node], bool] = lambda _node: False
 
     def text(self, node: Node | None) -> str:
         """The node's source, white space made single."""
@@ -139,10 +141,11 @@ class SourceFile:
             return
         shape = shape or _NO_SHAPE
         gone = deprecation(site.head, site.doc) or self._warns(body, name)
+        marks = {*site.marks, "obsolete"} if self.is_obsolete(site.node) else site.marks
         self.symbols.append(
             Symbol(
                 kind, name, site.scope, self.path, site.node.start_point[0] + 1, shape.parameters, shape.returns, shape.bases,
-                frozenset(site.marks), gone, site.doc, value[:200], self.words(body),
+                frozenset(marks), gone, site.doc, value[:200], self.words(body),
             )
         )  # fmt: skip
 

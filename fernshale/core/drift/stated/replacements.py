@@ -46,6 +46,9 @@ _WHOLE_NAME = re.compile(r"[A-Za-z_$][\w$.:]*")
 # A macro that is another name, or a call with its own arguments.
 _MACRO_CALL = re.compile(r"(?P<name>[A-Za-z_]\w*)\s*(?:\((?P<given>[\w\s,()]*)\))?")
 
+# The same with a cast of the result: ((int)reed_check(L, (n))).
+_CAST = re.compile(r"\(\s*\([\w\s*]+\)\s*(?P<call>.+)\)")
+
 
 @dataclass(frozen=True, slots=True)
 class StatedReplacement:
@@ -128,7 +131,7 @@ def forwards_to(symbol: Symbol, names: ReleaseNames) -> tuple[Symbol, bool] | No
     if named := _named_value(symbol):
         # A class's attribute has a value and is not another name for it.
         found = names.find_only(named, symbol)
-        return None if found is None else (found, True)
+        return None if found is None else (found, not symbol.value.startswith("(("))
     if not symbol.is_callable or not 0 < len(symbol.words) <= 14:
         return None
     given = {item.name.lstrip("*") for item in symbol.parameters}
@@ -144,7 +147,8 @@ def _named_value(symbol: Symbol) -> str:
         case "constant" | "enumerator":
             return symbol.value if _WHOLE_NAME.fullmatch(symbol.value) else ""
         case "macro":
-            called = _MACRO_CALL.fullmatch(symbol.value)
+            cast = _CAST.fullmatch(symbol.value)
+            called = _MACRO_CALL.fullmatch(cast["call"] if cast else symbol.value)
             given = tuple(item.name for item in symbol.parameters)
             if called is None or not _WHOLE_NAME.fullmatch(called["name"]):
                 return ""
