@@ -126,6 +126,11 @@ def _merge_commands(commands: _Commands) -> None:
     identify.add_argument("--candidates", metavar="DIR", nargs="+", required=True)
 
 
+def _add_apply_from(command: argparse.ArgumentParser) -> None:
+    words = "apply fixes of this confidence or more automatically from now on (0.90)"
+    command.add_argument("--apply-from", "--automatic-from", metavar="N", type=float, help=words)
+
+
 def _build_commands(commands: _Commands) -> None:
     diagnose = commands.command("diagnose", ("build", "diagnose"), "read a build log into diagnostics and causes")
     diagnose.add_argument("log", metavar="LOG", help="a file, or - for standard input")
@@ -136,12 +141,7 @@ def _build_commands(commands: _Commands) -> None:
     build.add_argument(
         "--rounds", action="store_true", help="apply high-confidence fixes and build again, until none is left"
     )
-    build.add_argument(
-        "--automatic-from",
-        metavar="N",
-        type=float,
-        help="apply fixes of this confidence or more automatically from now on (0.90)",
-    )
+    _add_apply_from(build)
     fix = commands.command("fix", ("build", "fix"), "show what fix rules would change, as a unified diff")
     fix.add_argument("rules", metavar="RULES")
     fix.add_argument("project", metavar="PROJECT", nargs="?", default="")
@@ -197,6 +197,7 @@ def _crossing_commands(commands: _Commands) -> None:
     _add_scope(cross)
     cross.add_argument("--git", action="store_true", help="keep each step as a commit on a branch for the crossing")
     cross.add_argument("--auto", action="store_true", help="carry out what has high confidence; without it only report")
+    _add_apply_from(cross)
     cross.add_argument("--decisions", metavar="FILE", help="a file of recorded decisions")
     cross.add_argument(
         "--playbook",

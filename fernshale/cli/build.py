@@ -61,8 +61,8 @@ def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
 
 def build(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
-    if options.automatic_from is not None:
-        choose_confidence(crossing, options.automatic_from)
+    if options.apply_from is not None:
+        choose_confidence(crossing, options.apply_from)
     if options.rounds:
         print(build_and_fix(crossing, Author("command line"), Work(token=token, on_line=to_stderr)), file=sys.stderr)
     else:

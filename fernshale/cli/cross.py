@@ -17,6 +17,7 @@ from fernshale.api.crossings import (
     carry_out,
     check_rows,
     choose,
+    choose_confidence,
     cross_all,
     cross_one,
     drop_check,
@@ -69,7 +70,7 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
     playbook = read_playbook(Path(options.playbook)) if options.playbook else None
     if options.others:
         return _cross_all(options, playbook, recorded, token)
-    crossing = begun(options, token)
+    crossing = _begun_with(options, token)
     if options.git:
         tree = find_work_tree(crossing.setup.project)
         consent = tree.consent if tree is not None and options.trust else "commit"
@@ -91,6 +92,14 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
     return exit_code(overview)
 
 
+def _begun_with(options: argparse.Namespace, token: CancelToken) -> Crossing:
+    """The crossing that the options name, with the confidence that they ask for."""
+    crossing = begun(options, token)
+    if options.apply_from is not None:
+        choose_confidence(crossing, options.apply_from)
+    return crossing
+
+
 def _cross_all(
     options: argparse.Namespace, playbook: Playbook | None, recorded: dict[str, Recorded], token: CancelToken
 ) -> int:
@@ -101,7 +110,7 @@ def _cross_all(
         raise MisuseError("--copy-to and --member are for one project")
 
     def begin(project: Path) -> Crossing:
-        return begun(argparse.Namespace(**{**vars(options), "project": str(project)}), token)
+        return _begun_with(argparse.Namespace(**{**vars(options), "project": str(project)}), token)
 
     projects = [Path(item) for item in (options.project, *options.others)]
     rows = cross_all(projects, begin, playbook, recorded, lambda project: to_stderr(f"{project} …"), Work(token=token))

@@ -18,7 +18,8 @@ from fernshale.cli.main import SIGNALS
 from fernshale.cli.main import run as main
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.lock import locked
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, open_crossing
+from fernshale.core.crossing.record.fix_settings import automatic_from
 from tests.conftest import Tree, listing
 from tests.rush import begin_rush, knot
 from tests.wick import Wick, begin_wick, make_wick
@@ -353,6 +354,29 @@ def test_interrupt_ends_with_130(tree: Tree) -> None:
             time.sleep(0.01)
         child.send_signal(signal.SIGINT)
         assert child.wait(30) == 130
+
+
+def test_cross_takes_the_confidence_from_which_fixes_are_applied(tree: Tree) -> None:
+    wick = make_wick(tree)
+    words = (
+        "cross",
+        wick.project,
+        "--to",
+        "2.0",
+        "--shelf",
+        wick.shelf,
+        "--profile",
+        wick.profile,
+        "--auto",
+        "--trust",
+    )
+    data(*words, "--apply-from", "1", code=3)
+    crossing = open_crossing(wick.project)
+    assert automatic_from(crossing) == 1.0
+    refused = run(*words, "--apply-from", "0.2")
+    assert refused.returncode == 2 and automatic_from(crossing) == 1.0
+    data("build", wick.project, "--automatic-from", "0.8", code=3)
+    assert automatic_from(crossing) == 0.8
 
 
 def test_import_reads_binary_assets_when_asked(tree: Tree) -> None:
