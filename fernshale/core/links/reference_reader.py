@@ -29,6 +29,9 @@ from fernshale.core.profile.model import DataFormat, IdPattern, LinkShape
 
 _LIMIT_S = 5.0
 _START = attrgetter("start")
+# Long hexadecimal numbers, also in groups, and those of them with capital letters.
+_DIGITS = re.compile(r"[0-9A-Fa-f]{8}(?:-?[0-9A-Fa-f]{4,})+")
+_CAPITAL_DIGITS = re.compile(r"(?=[0-9a-f-]*[A-F])" + _DIGITS.pattern)
 
 
 class Reference(NamedTuple):
@@ -149,7 +152,7 @@ class Rules:
                 trouble = error.message
         if plan.others or plan.path_tests:
             marks.sort(key=_START)
-        return FileMarks(tuple(marks), self.declaring, trouble)
+        return FileMarks(tuple(map(_in_one_case, marks)), self.declaring, trouble)
 
     def _of_data_paths(
         self, path_tests: Mapping[int, Callable[[DataPath], bool]], path: TreePath, text: str
@@ -162,6 +165,11 @@ class Rules:
                 if fit(path_here):
                     start, end = _inside(text, span)
                     yield Reference(_decoded(text[start:end], text, start), start, end, line(start), number)
+
+
+def _in_one_case(mark: Reference) -> Reference:
+    """A mark whose id, if it is a long hexadecimal number, is in small letters: tools write it in either case."""
+    return mark._replace(id=mark.id.lower()) if _CAPITAL_DIGITS.fullmatch(mark.id) else mark
 
 
 def with_includes(shape: LinkShape, *, of_code: bool) -> LinkShape:
@@ -214,7 +222,10 @@ def replace_marks(data: bytes, rules: Rules, path: TreePath, changes: Sequence[t
 def _with_text(file: TextFile, path: TreePath, changes: Sequence[tuple[int, int, str, str]]) -> bytes:
     text, parts, at = file.text, [], 0
     for start, end, id, new in changes:
-        if _decoded(text[start:end], text, start) != id:
+        written = _decoded(text[start:end], text, start)
+        if written != id and _CAPITAL_DIGITS.fullmatch(written) and written.lower() == id:
+            new = new.upper() if _DIGITS.fullmatch(new) else new
+        elif written != id:
             raise FormatError(path, [(0, f"{id!r} does not stand where it was read")])
         if start < at:
             continue  # two rules saw the same place

@@ -49,6 +49,23 @@ def test_brought_up_to_date_is_as_read_anew(trees: list[dict[TreePath, tuple[str
     }
 
 
+def test_a_long_hexadecimal_id_is_the_same_in_either_case_and_keeps_the_case_of_its_place() -> None:
+    old, new = "6D0C4F3A-11B2-4E5F-8A9B-0C1D2E3F4A5B", "7e1d4f3a-11b2-4e5f-8a9b-0c1d2e3f4a5b"
+    files = {
+        TreePath("a.json"): json.dumps({"uid": old}).encode(),
+        TreePath("b.json"): json.dumps({"ref": old.lower()}).encode(),
+        TreePath("c.json"): json.dumps({"ref": old}).encode(),
+        TreePath("d.json"): json.dumps({"uid": "Boat", "ref": "BOAT"}).encode(),
+    }
+    index = LinkIndex(_SHAPE)
+    _update(index, files)
+    # A name is no number: its case counts.
+    assert index.missing == ("BOAT",) and len(index.uses(old.lower())) == 2
+    for path, wanted in ((TreePath("b.json"), new), (TreePath("c.json"), new.upper())):
+        (mark,) = index.files[path].used
+        assert json.loads(replace_marks(files[path], index.rules, path, [(mark, new)])) == {"ref": wanted}
+
+
 def test_only_what_changed_is_read() -> None:
     index = LinkIndex(_SHAPE)
     files = _bytes({TreePath(f"{n}.json"): (f"id{n}", [f"id{n + 1}"]) for n in range(50)})
