@@ -9,7 +9,9 @@ Object.assign(Boat, { fromPlan: function (plan) {} });
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator
+from collections import defaultdict
+from collections.abc import Collection, Iterator, Mapping
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from fernshale.core.drift.parsing.script_values import (
@@ -26,6 +28,18 @@ if TYPE_CHECKING:
     from tree_sitter import Node
 
 _NAME = re.compile(r"[A-Za-z_$][\w$]*\Z")
+_OWNERS = re.compile(rb"([A-Za-z_$][\w$]*)\.prototype\b")
+_OWNER, _BASE = rb"([A-Za-z_$][\w$]*)", rb"([A-Za-z_$][\w$.]*)"
+_BASES = tuple(
+    re.compile(pattern)
+    for pattern in (
+        _OWNER + rb"\.prototype\s*=[^;{]*?Object\.create\(\s*" + _BASE + rb"\.prototype\b",
+        _OWNER + rb"\.prototype\s*=\s*new\s+" + _BASE + rb"\s*\(",
+        rb"\bObject\.setPrototypeOf\(\s*" + _OWNER + rb"\.prototype\s*,\s*" + _BASE + rb"\.prototype\b",
+        rb"\b(?:inherits|__extends|extends)\(\s*" + _OWNER + rb"\s*,\s*" + _BASE + rb"\s*\)",
+        rb"\b(?:assign|extend)\(\s*" + _OWNER + rb"\.prototype\s*,\s*" + _BASE + rb"\.prototype\b",
+    )
+)
 _PROTOTYPE = re.compile(r"(?P<owner>[A-Za-z_$][\w$.]*)\.prototype\Z")
 # Calls that copy members from their later arguments to the first: of the language, and of the usual libraries.
 _COPIES = re.compile(
@@ -38,13 +52,14 @@ def is_constructor(source: SourceFile, name: str, function: Node) -> bool:
     body = function.child_by_field_name("body")
     if body is None or body.type != "statement_block" or not name:
         return False
-    has_prototype = f"{name}.prototype".encode() in source.data
-    return has_prototype or (name[0].isupper() and next(_own_members(source, body), None) is not None)
+    return name in _owners_of_prototypes(source.data) or (
+        name[0].isupper() and next(_own_members(source, body), None) is not None
+    )
 
 
 def read_constructor(source: SourceFile, name: str, site: SymbolSite, function: Node) -> None:
     """Read a constructor function as the class that it makes, with the members that it sets."""
-    bases = tuple(dict.fromkeys(_bases_of(source, name)))
+    bases = _bases_by_class(source.data).get(name, ())
     source.add("class", name, site, SymbolShape(bases=bases))
     scope = (*site.scope, name)
     given, body = function.child_by_field_name("parameters"), function.child_by_field_name("body")
@@ -189,15 +204,16 @@ def _defined_members(
             yield name, doc, node, None
 
 
-def _bases_of(source: SourceFile, name: str) -> Iterator[str]:
-    """The classes whose prototypes a class's own prototype is made from."""
-    text = source.data.decode("utf-8", "replace")
-    own = re.escape(name)
-    for pattern in (
-        rf"\b{own}\.prototype\s*=[^;{{]*?Object\.create\(\s*([\w$.]+)\.prototype",
-        rf"\b{own}\.prototype\s*=\s*new\s+([\w$.]+)\s*\(",
-        rf"\bObject\.setPrototypeOf\(\s*{own}\.prototype\s*,\s*([\w$.]+)\.prototype",
-        rf"\b(?:inherits|__extends|extends)\(\s*{own}\s*,\s*([\w$.]+)\s*\)",
-        rf"\b(?:assign|extend)\(\s*{own}\.prototype\s*,\s*([\w$.]+)\.prototype",
-    ):
-        yield from (found[1] for found in re.finditer(pattern, text))
+@lru_cache(maxsize=4)  # a file asks for each of its functions
+def _owners_of_prototypes(data: bytes) -> frozenset[str]:
+    return frozenset(name.decode() for name in _OWNERS.findall(data))
+
+
+@lru_cache(maxsize=4)
+def _bases_by_class(data: bytes) -> Mapping[str, tuple[str, ...]]:
+    """The classes whose prototypes each class's own prototype is made from."""
+    found: dict[str, dict[str, None]] = defaultdict(dict)
+    for pattern in _BASES:
+        for name, base in pattern.findall(data):
+            found[name.decode()][base.decode()] = None
+    return {name: tuple(bases) for name, bases in found.items()}
