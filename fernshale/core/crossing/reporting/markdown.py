@@ -7,7 +7,7 @@ import time
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from fernshale.core.base.quantities import seconds
+from fernshale.core.base.quantities import count, seconds
 from fernshale.core.base.treepath import printable
 from fernshale.core.merge.ledger import FATE_WORDS
 
@@ -23,7 +23,7 @@ def report_markdown(data: Data) -> str:
     parts += _table(
         ("stage", "state", "open"), [(name, state, data["open"][name] or "") for name, state in data["stages"].items()]
     )
-    parts += [", ".join(f"{number} {name}" for name, number in data["figures"].items()) + ".", ""]
+    parts += [", ".join(_figure(name, number) for name, number in data["figures"].items()) + ".", ""]
     parts += [
         *_trial(data, raw),
         *_route(data),
@@ -37,13 +37,20 @@ def report_markdown(data: Data) -> str:
     return "\n".join(parts).rstrip() + "\n"
 
 
+def _figure(name: str, number: int) -> str:
+    """A figure with its name, which is in the plural: "1 step", "2 files touched"."""
+    noun, _, rest = name.replace("local edits", "local-edits").partition(" ")
+    return " ".join(filter(None, (count(number, noun.removesuffix("s")).replace("-", " "), rest)))
+
+
 def report_message(data: Data) -> str:
     """A short message for a merge request: the changes, the result, and the places that a reviewer should check."""
     data = _escaped(data)
     figures = data["figures"]
     parts = [f"Move {data['project']} from {data['start']} to {data['to']}", "", data["verdict"], ""]
-    steps = f"{figures['steps']} steps over {figures['files touched']} files"
-    parts.append(f"- {steps}; {figures['rounds']} builds, the first with {figures['errors at first']} errors")
+    steps = f"{count(figures['steps'], 'step')} over {count(figures['files touched'], 'file')}"
+    errors = count(figures["errors at first"], "error")
+    parts.append(f"- {steps}; {count(figures['rounds'], 'build')}, the first with {errors}")
     if figures["local edits"]:
         sums = {words: sum(_sum(leg, fate) for leg in _legs(data)) for fate, words in FATE_WORDS.items()}
         told = ", ".join(f"{number} {words}" for words, number in sums.items() if number)
