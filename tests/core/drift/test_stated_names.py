@@ -7,6 +7,7 @@ import pytest
 from fernshale.core.base.work import Work
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.comparison_cache import compare_releases
+from fernshale.core.drift.stated.replacements import named_replacements
 from tests.conftest import Tree
 
 _OLD = """\
@@ -129,3 +130,18 @@ def test_names_that_are_only_there_for_old_code_are_followed_to_what_they_stand_
     assert found["reed_objlen"].candidates[0].score > 0.9
     # The guard of a header is no such condition.
     assert "reed_usual" not in found and "reed_checklong" not in found
+
+
+@pytest.mark.parametrize(
+    ("text", "is_whole"),
+    [
+        ("Renamed. Use {@link moor} instead. Will be removed in 3.", True),
+        ("Replaced by {@link moor}.", True),
+        ("To moor a boat by the day, use {@link moor}.", False),
+        ("Will be removed. If you need the day, use {@link moor} instead.", False),
+        ("Most likely you want to use {@link moor}.", False),
+        ("Replaced with {@link moor}. Instead of `tie(boat, day)`, use `moor({ boat, day })`.", False),
+    ],
+)
+def test_a_replacement_for_one_case_only_is_not_the_whole_change(text: str, is_whole: bool) -> None:
+    assert next(whole for name, whole in named_replacements(text) if name == "moor") is is_whole

@@ -50,6 +50,17 @@ _MACRO_CALL = re.compile(r"(?P<name>[A-Za-z_]\w*)\s*(?:\((?P<given>[\w\s,()]*)\)
 _CAST = re.compile(r"\(\s*\([\w\s*]+\)\s*(?P<call>.+)\)")
 
 
+# The sentence up to the saying starts with a purpose or a case, or doubts; or the text shows how a call differs.
+_CONDITION = re.compile(
+    r"(?:\A|[.;!?]\s+)\s*(?:to|if|when|for|in order to|in case|unless|where)\b[^.;!?]*\Z"
+    r"|\b(?:most likely|probably|perhaps|maybe|usually|often|in most cases|you (?:may|might|could))\b[^.;!?]*\Z",
+    re.IGNORECASE,
+)
+_OTHERWISE = re.compile(r"\binstead of [`'\"]?[\w.]+\(|\bis equivalent to\b|\bconfiguration object\b", re.IGNORECASE)
+# Characters behind the name in which such a difference is told of it.
+_NEAR = 200
+
+
 @dataclass(frozen=True, slots=True)
 class StatedReplacement:
     """A replacement named by a text. `written` is the path from the old symbol's owner (`name.ending` in place of `ending`), ""
@@ -111,7 +122,13 @@ def named_replacements(text: str) -> Iterator[tuple[str, bool]]:
     for saying in _SAYINGS:
         for found in saying.finditer(text):
             if found["name"].lower() not in _STOP:
-                yield found["name"], _WHOLE.match(text, found.end()) is not None
+                is_whole = _WHOLE.match(text, found.end()) is not None
+                yield found["name"], is_whole and not _depends(text, found.start(), found.end())
+
+
+def _depends(text: str, start: int, end: int) -> bool:
+    """Whether a text names a replacement for one purpose only, with doubt, or with another call than before."""
+    return _CONDITION.search(text, 0, start) is not None or _OTHERWISE.search(text, 0, end + _NEAR) is not None
 
 
 def find_replacement(text: str, near: Symbol, names: ReleaseNames) -> StatedReplacement | None:
