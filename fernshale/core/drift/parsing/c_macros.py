@@ -276,7 +276,7 @@ def _words_before(tokens: list[_Token]) -> Iterator[Span]:
             kept.add(at)
     if not has_type and not kept and names:
         kept.add(_type_among(before, names))
-    # Two types in small letters cannot be told apart from a type and a macro in small letters; only capitals go.
+    # Two types in small letters cannot be distinguished from a type and a macro in small letters; only capitals go.
     small = [at for at, token in names if not _is_capitals(token.text)]
     for at, token in names:
         is_early_small = (

@@ -57,7 +57,7 @@ _CONDITION = re.compile(
     re.IGNORECASE,
 )
 _OTHERWISE = re.compile(r"\binstead of [`'\"]?[\w.]+\(|\bis equivalent to\b|\bconfiguration object\b", re.IGNORECASE)
-# Characters behind the name in which such a difference is told of it.
+# Characters behind the name in which such a difference is described.
 _NEAR = 200
 
 
