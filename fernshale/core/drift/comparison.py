@@ -107,6 +107,11 @@ class _Sides:
         """The paths that the new release hides from its users."""
         return frozenset(item.path for item in self.pair.new.symbols if item.is_hidden)
 
+    def alias_of(self, path: tuple[str, ...]) -> tuple[str, ...] | None:
+        """The path of what a name of the new release only stands for, None if it stands for itself or is not there."""
+        targets = (forwards_to(item, self.names) for item in self.news.get(path, ()) if not item.is_callable)
+        return next((found[0].path for found in targets if found is not None and found[1]), None)
+
     @cached_property
     def old_paths(self) -> frozenset[tuple[str, ...]]:
         return frozenset(item.path for item in self.pair.old.symbols)
@@ -184,6 +189,11 @@ def _gone(symbol: Symbol, overloads: Sequence[Symbol], sides: _Sides) -> Iterato
             yield from _resting_on(match, sides.compare_overloads(overloads, news[followed]))
             yield from _resting_on(match, _newly_deprecated(overloads, news[followed], sides))
             return
+    aliased = sides.alias_of(symbol.scope) if symbol.scope else None
+    if aliased is not None and (*aliased, symbol.name) in news:
+        # Its class kept its name as another name for the one that has it now.
+        yield from sides.compare_overloads(overloads, news[(*aliased, symbol.name)])
+        return
     scope = matches.scope_of(symbol.scope)
     found = matches.candidates.get(symbol.path, ())
     candidates = tuple(

@@ -65,6 +65,8 @@ def test_names_that_only_stand_for_new_ones_are_reported_with_them(tree: Tree) -
         change = found[name]
         assert change.kind == "deprecated" and change.candidates[0].symbol.full == target
         assert change.what == f"{name} only stands for {target} now"
+    # Members of a class that kept its name are still there.
+    assert "OarBoat::n" not in found
     # A guard at the head of a body is no forwarder, and a name of the old release is no new one.
     assert found.get("oar_safe") is None or found["oar_safe"].kind != "deprecated"
     assert found.get("OAR_SIZE") is None or found["OAR_SIZE"].kind != "deprecated"
@@ -145,3 +147,13 @@ def test_names_that_are_only_there_for_old_code_are_followed_to_what_they_stand_
 )
 def test_a_replacement_for_one_case_only_is_not_the_whole_change(text: str, is_whole: bool) -> None:
     assert next(whole for name, whole in named_replacements(text) if name == "moor") is is_whole
+
+
+def test_members_of_a_class_that_is_another_name_now_are_still_there(tree: Tree) -> None:
+    old = {"a.ts": "export class Boat { get mast() { return 1; } row(n: number) {} sink() {} }\n"}
+    new = {
+        "a.ts": "export class Vessel { get mast() { return 1; } row(n: number, side: string) {} }\n"
+        "export type Boat = Vessel;\nexport const Boat = Vessel;\n"
+    }
+    found = _changes(old, new, "typescript", tree)
+    assert "Boat.mast" not in found and found["Boat.row"].kind == "signature" and found["Boat.sink"].kind == "removed"
