@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import subprocess
+import sys
 from pathlib import Path
 from string import Formatter
 
@@ -331,3 +332,23 @@ def test_the_version_of_a_symbol_is_no_part_of_its_name() -> None:
     (found,) = read_log(b"/usr/bin/ld: build/main.o: undefined reference to symbol 'oar_up@@OAR_1.2'\n", ())
     (cause,) = find_causes([Owned(found, "own", found.place)])
     assert cause.key == "link::oar_up"
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "chain", "line"),
+    [
+        ("import wick_gone", "raise RuntimeError('cannot load') from error", "from", 3),
+        ("math.gone()", "raise RuntimeError('cannot load')", "during", 3),
+        # Both name what is gone: the second was tried because of the first.
+        ("import wick_gone", "math.gone()", "during", 5),
+        ("{}['a']", "raise RuntimeError('no a')", "during", 5),
+    ],
+)
+def test_of_chained_exceptions_the_one_that_names_what_is_gone_counts(
+    first: str, second: str, chain: str, line: int, tmp_path: Path
+) -> None:
+    (tmp_path / "game.py").write_text(f"import math\ntry:\n    {first}\nexcept Exception as error:\n    {second}\n")
+    log = subprocess.run([sys.executable, "game.py"], cwd=tmp_path, capture_output=True).stderr
+    assert (b"direct cause" if chain == "from" else b"During handling") in log
+    (found,) = read_log(log, ())
+    assert found.place.line == line and len(found.notes) == 1

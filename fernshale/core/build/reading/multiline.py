@@ -90,6 +90,8 @@ class _ArrowBlock:
 _PY_HEAD = "Traceback (most recent call last):"
 _PY_FRAME = re.compile(r'^\s+(?:\| )?File "(?P<file>[^"]+)", line (?P<line>\d+)(?:, in (?P<name>.+))?$')
 _PY_ERROR = re.compile(r"^(?P<code>[A-Za-z_][\w.]*)(?:: (?P<message>.*))?$")
+# Exceptions that name something that is not there or not as it was.
+_PY_GONE = re.compile(r"(?:\w+\.)*(?:ModuleNotFound|Import|Attribute|Name|Type)Error\Z")
 _PY_CHAIN = ("The above exception was the direct cause", "During handling of the above exception")
 
 
@@ -107,8 +109,9 @@ class _PythonBlock:
         self._folder = folder
         self._frames: list[SourcePlace] = [_place(first, folder)] if first else []
         self._error: re.Match[str] | None = None
-        self._earlier: list[Note] = []
-        self._is_chained = False
+        # The exceptions before the last, with their frames, and whether each was the direct cause of the next.
+        self._earlier: list[tuple[re.Match[str], list[SourcePlace], bool]] = []
+        self._chained = ""
 
     def take(self, line: str) -> bool:
         if self._error is not None:
@@ -125,23 +128,36 @@ class _PythonBlock:
         if not line:
             return True
         if line.startswith(_PY_CHAIN):
-            self._is_chained = True
+            self._chained = line
             return True
-        if self._is_chained and line == _PY_HEAD and self._error is not None:
-            place = self._frames[-1] if self._frames else NOWHERE
-            self._earlier.append(Note(place, self._error[0]))
-            self._frames, self._error, self._is_chained = [], None, False
+        if self._chained and line == _PY_HEAD and self._error is not None:
+            self._earlier.append((self._error, self._frames, self._chained.startswith(_PY_CHAIN[0])))
+            self._frames, self._error, self._chained = [], None, ""
             return True
         return False
 
     def close(self) -> Diagnostic | None:
         if self._error is None or not self._frames:
             return None
-        *context, place = self._frames
-        message = self._error[0] if self._error["message"] else self._error["code"]
-        notes = tuple(self._earlier)
-        code = self._error["code"].rsplit(".", 1)[-1]
+        raised = [*self._earlier, (self._error, self._frames, False)]
+        main = next((at for at, item in enumerate(raised) if _is_root(item, raised[-1])), len(raised) - 1)
+        error, frames, _ = raised[main]
+        *context, place = frames
+        message = error[0] if error["message"] else error["code"]
+        notes = tuple(
+            Note(others[-1] if others else NOWHERE, said[0]) for said, others, _ in raised if said is not error
+        )
+        code = error["code"].rsplit(".", 1)[-1]
         return Diagnostic(place, "error", code, message, "interpreter", notes, tuple(reversed(context)))
+
+
+def _is_root(
+    item: tuple[re.Match[str], list[SourcePlace], bool], last: tuple[re.Match[str], list[SourcePlace], bool]
+) -> bool:
+    """Whether an exception says more than the last: it names what is gone, and the last only reports that something failed."""
+    error, frames, is_cause = item
+    said = bool(_PY_GONE.match(error["code"]))
+    return bool(frames) and said and (is_cause or not _PY_GONE.match(last[0]["code"]))
 
 
 # -- CMake: a place, the text indented, the call stack
