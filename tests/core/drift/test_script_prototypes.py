@@ -105,6 +105,23 @@ def test_constructors_are_classes_with_bases_parameters_and_comments() -> None:
     assert found["Rope.knot"].deprecated.endswith("renamed to .tie().")
 
 
+@pytest.mark.parametrize(
+    ("said", "is_gone"),
+    [
+        ("Gate: .open() has been renamed to .raise().", True),
+        ("open is now called raise", True),
+        ("use raise() instead of open()", True),
+        ("the gate that you open is now locked", False),
+        ("cannot open the gate: it was moved by the wind", False),
+        ("another gate has been renamed", False),
+    ],
+)
+def test_sentences_that_a_function_prints_about_itself(said: str, is_gone: bool) -> None:
+    text = f'class Gate {{ open(a) {{ console.warn("{said}"); return this.raise(a); }} }}\n'
+    (method,) = [item for item in read_source(text.encode(), "gate.js") if item.name == "open"]
+    assert bool(method.deprecated) is is_gone
+
+
 def test_what_is_no_module_hides_nothing() -> None:
     script = "function open_it(a) {}\nvar lib = {};\nlib.Boat = function (n) { this.n = n; };\nlib.Boat.prototype = { row: function () {} };\n"
     found = {item.full: item.is_hidden for item in read_source(script.encode(), "lib.js")}

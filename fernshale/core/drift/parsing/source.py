@@ -34,10 +34,11 @@ _PRINTED = re.compile(
     rb"\b(?:warn\w*|error\w*|log)\s*\(\s*[fr]?(?P<text>\"(?:[^\"\\\n]|\\.)*\"|'(?:[^'\\\n]|\\.)*'|`(?:[^`\\\n]|\\.)*`)",
     re.IGNORECASE,
 )
-_HAS_CHANGED = re.compile(
-    r"\b(?:has|have|was|were|is|are) (?:been |now )?(?:renamed|replaced|moved|removed|obsolete)\b|\bis now\b|\buse \S+ instead\b",
-    re.IGNORECASE,
+_HAS_CHANGED = (
+    r"(?:(?:has|have|was|were|is|are) (?:been |now )?(?:renamed|replaced|moved|removed|obsolete)\b"
+    r"|is now (?:called |named |[`'\"._]))"
 )
+_USE_INSTEAD = re.compile(r"\buse \S+ instead\b", re.IGNORECASE)
 
 Known = dict[Hashable, tuple[int, tuple[Symbol, ...]]]
 """The symbols of declarations by their text and what they stand in, each with the row it was found at."""
@@ -167,9 +168,12 @@ class SourceFile:
 
 def _told_gone(body: bytes, name: str) -> str:
     """The sentence that a body prints about its function having another name, without the word deprecated; "" if none."""
+    own = rf"\b{re.escape(name)}\b"
     for found in _PRINTED.finditer(body):
         said = found["text"][1:-1].decode("utf-8", "replace")
-        if _HAS_CHANGED.search(said) and re.search(rf"\b{re.escape(name)}\b", said) and not _OF_ARGUMENT.search(said):
+        is_gone = re.search(rf"{own}(?:\([^()]*\))?[`'\"]*\s+{_HAS_CHANGED}", said, re.IGNORECASE) is not None
+        is_gone = is_gone or (_USE_INSTEAD.search(said) is not None and re.search(own, said) is not None)
+        if is_gone and not _OF_ARGUMENT.search(said):
             return str(_SPACE.sub(" ", said)).strip()
     return ""
 
