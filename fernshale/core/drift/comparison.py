@@ -108,7 +108,7 @@ class _Sides:
         return frozenset(item.path for item in self.pair.new.symbols if item.is_hidden)
 
     def alias_of(self, path: tuple[str, ...]) -> tuple[str, ...] | None:
-        """The path of what a name of the new release only stands for, None if it stands for itself or is not there."""
+        """The path of what a name of the new release only stands for, None if it is a declaration of its own or missing."""
         targets = (forwards_to(item, self.names) for item in self.news.get(path, ()) if not item.is_callable)
         return next((found[0].path for found in targets if found is not None and found[1]), None)
 
