@@ -157,3 +157,21 @@ def test_members_of_a_class_that_is_another_name_now_are_still_there(tree: Tree)
     }
     found = _changes(old, new, "typescript", tree)
     assert "Boat.mast" not in found and found["Boat.row"].kind == "signature" and found["Boat.sink"].kind == "removed"
+
+
+@pytest.mark.parametrize(
+    ("condition", "is_for_old_code"),
+    [
+        ("#ifdef REED_COMPAT", True),
+        ("#if !defined(REED_NO_OLD_NAMES)", True),
+        ("#if defined(REED_THRESHOLD_ON)", False),
+        ("#ifdef _WIN32", False),
+    ],
+)
+def test_only_conditionals_for_old_code_say_that_a_name_is_kept(
+    condition: str, is_for_old_code: bool, tree: Tree
+) -> None:
+    old = {"reed.h": "int reed_raise(int a);\nint reed_up(int a);\n"}
+    new = {"reed.h": f"int reed_raise(int a);\n{condition}\n#define reed_up reed_raise\n#endif\n"}
+    found = _changes(old, new, "c++", tree)
+    assert ("reed_up" in found and found["reed_up"].kind == "deprecated") is is_for_old_code

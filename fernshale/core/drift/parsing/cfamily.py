@@ -22,7 +22,7 @@ _WRAPPERS = frozenset(
      "preproc_elifdef", "export_declaration")
 )  # fmt: skip
 _CONDITIONALS = frozenset(("preproc_if", "preproc_ifdef", "preproc_elif", "preproc_elifdef"))
-_OBSOLETE = re.compile(rb"(?i)compat|obsolete|deprecat|legacy|removed|old_")
+_OBSOLETE = re.compile(rb"(?i)compat|obsolete|deprecat|legacy|(?<![a-z])(?:old|removed)(?![a-z])")
 _HOLDING = _WRAPPERS | {"namespace_definition"}
 _MARKS = frozenset(("virtual", "static", "explicit", "inline", "constexpr", "extern", "friend", "mutable", "const"))
 # A word in capitals between `class` and its name is a macro, for exporting it.
