@@ -145,6 +145,14 @@ def _earlier_leg(overview: Overview, crossing: Crossing, leg: int) -> dict[str, 
     return {"from": stops[leg], "to": stops[leg + 1], "route": route, "ledgers": ledgers, "rounds": rounds}
 
 
+def figure_name(name: str, number: int) -> str:
+    """The name of a figure, which is kept in the plural, for its number: "steps", "file touched", "local edit"."""
+    if number != 1:
+        return name
+    noun, _, rest = name.replace("local edits", "local_edits").partition(" ")
+    return " ".join(filter(None, (noun.removesuffix("s").replace("_", " "), rest)))
+
+
 def _figures(
     overview: Overview, decisions: Mapping[str, Decision], earlier: Sequence[Mapping[str, Any]]
 ) -> dict[str, int]:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from fernshale.core.base.quantities import seconds
 from fernshale.core.base.treepath import printable
+from fernshale.core.crossing.reporting.data import figure_name
 from fernshale.core.merge.ledger import FATE_WORDS
 
 if TYPE_CHECKING:
@@ -25,7 +26,9 @@ PAPER: Mapping[str, str] = {
 
 def report_html(data: Mapping[str, Any], ink: Mapping[str, str] | None = None) -> str:
     """The report; with `ink` (the keys of PAPER) in these colours alone, for a viewer that follows no others."""
-    return _template().render(data, from_=data["from"], ink=ink or PAPER, for_screen=ink is not None)
+    return _template().render(
+        data, from_=data["from"], figure_name=figure_name, ink=ink or PAPER, for_screen=ink is not None
+    )
 
 
 @cache

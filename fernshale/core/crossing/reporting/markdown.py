@@ -9,6 +9,7 @@ from typing import Any
 
 from fernshale.core.base.quantities import count, seconds
 from fernshale.core.base.treepath import printable
+from fernshale.core.crossing.reporting.data import figure_name
 from fernshale.core.merge.ledger import FATE_WORDS
 
 Data = Mapping[str, Any]
@@ -23,7 +24,7 @@ def report_markdown(data: Data) -> str:
     parts += _table(
         ("stage", "state", "open"), [(name, state, data["open"][name] or "") for name, state in data["stages"].items()]
     )
-    parts += [", ".join(_figure(name, number) for name, number in data["figures"].items()) + ".", ""]
+    parts += [", ".join(f"{number} {figure_name(name, number)}" for name, number in data["figures"].items()) + ".", ""]
     parts += [
         *_trial(data, raw),
         *_route(data),
@@ -35,12 +36,6 @@ def report_markdown(data: Data) -> str:
     ]
     parts += [*_accepted(data), *_steps(data), *_debts(data, raw), *_follow_ups(data), *_left(data)]
     return "\n".join(parts).rstrip() + "\n"
-
-
-def _figure(name: str, number: int) -> str:
-    """A figure with its name, which is in the plural: "1 step", "2 files touched"."""
-    noun, _, rest = name.replace("local edits", "local-edits").partition(" ")
-    return " ".join(filter(None, (count(number, noun.removesuffix("s")).replace("-", " "), rest)))
 
 
 def report_message(data: Data) -> str:

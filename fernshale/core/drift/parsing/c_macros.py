@@ -102,7 +102,7 @@ def _macros_of(data: bytes, start: int, end: int, ends: list[int]) -> Iterator[S
         if not any(token.kind == "group" for token in tokens):
             yield from _words_before(tokens)
         else:
-            yield from _leading(tokens, len(tokens))
+            yield from _leading(tokens)
         return
     name = at - 1
     if tokens[name].kind == "word":
@@ -303,9 +303,9 @@ def _type_among(before: list[_Token], names: list[tuple[int, _Token]]) -> int:
     return (plain or [at for at, _ in names])[-1]
 
 
-def _leading(tokens: list[_Token], end: int) -> Iterator[Span]:
+def _leading(tokens: list[_Token]) -> Iterator[Span]:
     """Words in capitals before a keyword, as `BEGIN_DECLS typedef ...`."""
-    for at, token in enumerate(tokens[:end]):
+    for at, token in enumerate(tokens):
         if token.kind == "word" and _is_capitals(token.text):
             follows = tokens[at + 1] if at + 1 < len(tokens) else None
             if follows is not None and follows.kind == "group":
