@@ -110,7 +110,8 @@ def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_r
         raise MisuseError(f"{folder} is no folder")
     packages: list[str] = []
     found = _sources_below(folder, [""], languages, packages)
-    return found or _sources_below(folder, packages, languages, [])
+    found = found or _sources_below(folder, packages, languages, [])
+    return dict(sorted(found.items()))
 
 
 def _sources_below(

@@ -175,3 +175,17 @@ def test_only_conditionals_for_old_code_say_that_a_name_is_kept(
     new = {"reed.h": f"int reed_raise(int a);\n{condition}\n#define reed_up reed_raise\n#endif\n"}
     found = _changes(old, new, "c++", tree)
     assert ("reed_up" in found and found["reed_up"].kind == "deprecated") is is_for_old_code
+
+
+@pytest.mark.parametrize(("outer", "is_for_old_code"), [("#if 1", False), ("#ifdef REED_LEGACY", True)])
+def test_the_other_branches_of_a_conditional_for_old_code_are_as_what_is_around_it(
+    outer: str, is_for_old_code: bool, tree: Tree
+) -> None:
+    old = {"reed.h": "int reed_raise(int a);\nint reed_up(int a);\nint reed_on(int a);\n"}
+    new = {
+        "reed.h": f"int reed_raise(int a);\n{outer}\n#ifdef REED_COMPAT\nint reed_old(int a);\n#elif REED_B\n#define reed_on reed_raise\n"
+        "#else\n#define reed_up reed_raise\n#endif\n#endif\n"
+    }
+    found = _changes(old, new, "c++", tree)
+    told = {name for name, item in found.items() if item.kind == "deprecated"}
+    assert told == ({"reed_up", "reed_on"} if is_for_old_code else set())

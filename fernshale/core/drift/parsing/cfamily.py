@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import lru_cache, partial
 from typing import TYPE_CHECKING
 
@@ -21,7 +23,8 @@ _WRAPPERS = frozenset(
     ("declaration_list", "linkage_specification", "preproc_if", "preproc_ifdef", "preproc_else", "preproc_elif",
      "preproc_elifdef", "export_declaration")
 )  # fmt: skip
-_CONDITIONALS = frozenset(("preproc_if", "preproc_ifdef", "preproc_elif", "preproc_elifdef"))
+_CONDITIONALS = frozenset(("preproc_if", "preproc_ifdef"))
+_ALTERNATIVES = frozenset(("preproc_else", "preproc_elif", "preproc_elifdef"))
 _OBSOLETE = re.compile(rb"(?i)compat|obsolete|deprecat|legacy|(?<![a-z])(?:old|removed)(?![a-z])")
 _HOLDING = _WRAPPERS | {"namespace_definition"}
 _MARKS = frozenset(("virtual", "static", "explicit", "inline", "constexpr", "extern", "friend", "mutable", "const"))
@@ -57,25 +60,21 @@ def _blank_name(found: re.Match[bytes]) -> bytes:
 
 
 def read_c_family(source: SourceFile, root: Node) -> None:
-    source.is_obsolete = partial(_is_obsolete, source)
     _read_list(source, root, (), "public")
 
 
-def _is_obsolete(source: SourceFile, node: Node) -> bool:
-    """Whether a declaration is inside a conditional that keeps old names for old code."""
-    parent = node.parent
-    while parent is not None:
-        if parent.type in _CONDITIONALS and _OBSOLETE.search(
-            source.data, parent.start_byte, _end_of_line(source, parent)
-        ):
-            return True
-        parent = parent.parent
-    return False
-
-
-def _end_of_line(source: SourceFile, node: Node) -> int:
-    end = source.data.find(b"\n", node.start_byte)
-    return end if end >= 0 else len(source.data)
+@contextmanager
+def _within(source: SourceFile, node: Node) -> Iterator[None]:
+    """Mark declarations inside a conditional that keeps old names for old code; its `else` is for all other code."""
+    before = source.for_old_code
+    here, outside = before
+    if node.type in _CONDITIONALS:
+        end = source.data.find(b"\n", node.start_byte)
+        source.for_old_code = here or _OBSOLETE.search(source.data, node.start_byte, end) is not None, here
+    elif node.type in _ALTERNATIVES:
+        source.for_old_code = outside, outside
+    yield
+    source.for_old_code = before
 
 
 def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], access: str) -> None:
@@ -84,8 +83,7 @@ def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], access:
         if child.type in _HOLDING:
             _read(source, child, scope, doc, access)  # its members are compared with the earlier ones
         else:
-            context = "list", scope, doc, access, _is_obsolete(source, child)
-            source.once(child, context, partial(_read, source, child, scope, doc, access))
+            source.once(child, ("list", scope, doc, access), partial(_read, source, child, scope, doc, access))
 
 
 def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, access: str) -> None:
@@ -122,7 +120,8 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, acce
         if not is_guard:
             source.add("macro", name, SymbolSite(node, (), doc=doc), SymbolShape(parameters=names), value=value)
     elif kind in _WRAPPERS:
-        _read_list(source, node, scope, access)
+        with _within(source, node):
+            _read_list(source, node, scope, access)
 
 
 def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, access: str, name: str = "") -> None:
@@ -168,7 +167,8 @@ def _read_members(source: SourceFile, body: Node, scope: tuple[str, ...], access
         if child.type == "access_specifier":
             access = source.text(child).rstrip(": ").split()[0]
         elif child.type in _WRAPPERS:
-            access = _read_members(source, child, scope, access)
+            with _within(source, child):
+                access = _read_members(source, child, scope, access)
         else:
             source.once(child, ("members", scope, doc, access), partial(_read, source, child, scope, doc, access))
     return access

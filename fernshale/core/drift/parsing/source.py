@@ -78,8 +78,8 @@ class SourceFile:
         self._written = data if written is None else written
         self._known = known
         self.symbols: list[Symbol] = []
-        # Whether a declaration is only kept for old code; a reader sets it where its language can tell.
-        self.is_obsolete: Callable[[Node], bool] = lambda _node: False
+        # Whether the reader is at declarations that are only kept for old code, and whether the conditional around them is.
+        self.for_old_code = False, False
 
     def text(self, node: Node | None) -> str:
         """The node's source, white space made single."""
@@ -113,7 +113,8 @@ class SourceFile:
             read()
             return
         row, first = node.start_point[0], len(self.symbols)
-        key = node.type, self._written[node.start_byte : node.end_byte], self.blanked(node), context
+        written = self._written[node.start_byte : node.end_byte]
+        key = node.type, written, self.blanked(node), self.for_old_code[0], context
         if (before := self._known.get(key)) is None:
             read()
             self._known[key] = row, tuple(self.symbols[first:])
@@ -142,7 +143,7 @@ class SourceFile:
             return
         shape = shape or _NO_SHAPE
         gone = deprecation(site.head, site.doc) or self._warns(body, name)
-        marks = {*site.marks, "obsolete"} if self.is_obsolete(site.node) else site.marks
+        marks = {*site.marks, "obsolete"} if self.for_old_code[0] else site.marks
         self.symbols.append(
             Symbol(
                 kind, name, site.scope, self.path, site.node.start_point[0] + 1, shape.parameters, shape.returns, shape.bases,
