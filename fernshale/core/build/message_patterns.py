@@ -36,12 +36,19 @@ def plain_quotes(message: str) -> str:
     return message.translate(_QUOTES)
 
 
+def is_undeclared_call(message: str) -> bool:
+    """Whether a message is about a call in C to a function that nothing declares."""
+    return re.match(_UNDECLARED_CALL, message) is not None
+
+
 def _rows(kind: str, title: str, *patterns: str) -> tuple[Wording, ...]:
     return tuple(Wording(kind, re.compile(pattern), title) for pattern in patterns)
 
 
 _S = r"'(?P<symbol>[^']+)'"
 _OPAQUE = r"'(?:const |volatile )*(?:class |struct |union |enum )?(?P<symbol>[\w:]+)"
+# A call in C to a function that nothing declares.
+_UNDECLARED_CALL = r"^(?:implicit declaration of|call to undeclared) (?:library )?function"
 # A type that has None among others.
 _NONE_TOO = r"'(?:None \| [^']*|[^']*\| None(?: \| [^']*)?|Optional\[[^']*\])'"
 
@@ -147,8 +154,7 @@ WORDINGS: tuple[Wording, ...] = (
         r"'(?P<symbol>[\w:.]+)' was not declared(?: in this scope)?",
         r"^'(?P<symbol>\w+)' undeclared(?: \(first use|\b)",
         r"^expected '[^'\w]+' before '(?P<symbol>[A-Z][A-Z0-9_]{2,})'$",
-        r"^implicit declaration of (?:library )?function '(?P<symbol>\w+)'",
-        r"^call to undeclared (?:library )?function '(?P<symbol>\w+)'",
+        _UNDECLARED_CALL + r" '(?P<symbol>\w+)'",
         r"use of undeclared identifier '(?P<symbol>[\w:]+)'",
         r"^Unknown identifier : (?P<symbol>\w+)",
         r"'(?P<symbol>[\w:.]+)'\s*: (?:undeclared identifier|identifier not found|no matching overloaded function found)",

@@ -6,13 +6,11 @@ place, or the compiler reports what the assumed result does not fit.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import replace
 
 from fernshale.core.build.diagnostics import Diagnostic
-
-_IMPLICIT = re.compile(r"^(?:implicit declaration of|call to undeclared) (?:library )?function\b")
+from fernshale.core.build.message_patterns import is_undeclared_call
 
 
 def with_implied_errors(found: Sequence[Diagnostic]) -> tuple[Diagnostic, ...]:
@@ -20,6 +18,6 @@ def with_implied_errors(found: Sequence[Diagnostic]) -> tuple[Diagnostic, ...]:
     if not any(item.severity == "error" for item in found):
         return tuple(found)
     return tuple(
-        replace(item, severity="error") if item.severity == "warning" and _IMPLICIT.match(item.message) else item
+        replace(item, severity="error") if item.severity == "warning" and is_undeclared_call(item.message) else item
         for item in found
     )

@@ -49,12 +49,8 @@ SHAPES: tuple[Shape, ...] = (
     # a.hx:12: characters 8-20 : …   a.hx:14: lines 14-16 : Warning : …
     _shape(
         "compiler",
-        rf"^{_FILE}:(?P<line>\d+): (?:characters? (?P<column>\d+)(?:-\d+)?|lines \d+-\d+) : Warning : (?P<message>.*)$",
-        "warning",
-    ),
-    _shape(
-        "compiler",
-        rf"^{_FILE}:(?P<line>\d+): (?:characters? (?P<column>\d+)(?:-\d+)?|lines \d+-\d+) : (?P<message>.*)$",
+        rf"^{_FILE}:(?P<line>\d+): (?:characters? (?P<column>\d+)(?:-\d+)?|lines \d+-\d+) : "
+        r"(?:(?P<severity>Warning) : )?(?P<message>.*)$",
         "error",
     ),
     # a.cs(12,5): error CS0117: … [a.csproj]   a.cpp(12): error C2065: …   a.hlsl(3,5-9): error X3004: …
@@ -166,7 +162,7 @@ def read_head(line: str, hint: str, folder: str, file_alone: str) -> Diagnostic 
         if found is not None:
             groups = found.groupdict()
             said = groups.get("severity") or ""
-            severity = shape.severity or (_severity(said) if said else _severity(hint))
+            severity = _severity(said) if said else shape.severity or _severity(hint)
             if shape.tool == "checker" and len(said) == 1:
                 severity = "error" if said in _LETTERS else "warning"
             if file_alone and (groups.get("file") or "").isdigit():

@@ -8,10 +8,11 @@ from functools import cached_property
 from pathlib import Path
 
 from fernshale.core.base.errors import FormatError, MisuseError, ProjectError
-from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, tree_path, under
+from fernshale.core.base.treepath import GITS_OWN, TreePath, tree_path, under
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.asset_texts import AssetTexts, AssetTree
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
+from fernshale.core.crossing.stages.links.reference_index import read_bytes
 from fernshale.core.links.binary_assets import BinaryFiles
 from fernshale.core.snapshot.manifest import EMPTY, EntryKind, Manifest, TreeEntry
 from fernshale.core.snapshot.tree_walk import entry_below, list_tree
@@ -45,9 +46,9 @@ class ImportSource:
         return entry_below(self.folder, self.at[path])
 
     def read(self, path: TreePath) -> bytes | None:
-        """The bytes of a file, None for a link. Raises OSError."""
+        """The bytes of a file; None for a link, and for a file that is unreadable or was removed."""
         inside = self.at[path]
-        return on_disk(self.folder, inside).read_bytes() if self.tree.entries[inside].kind is EntryKind.FILE else None
+        return read_bytes(self.folder, inside) if self.tree.entries[inside].kind is EntryKind.FILE else None
 
     @cached_property
     def assets(self) -> AssetTree:

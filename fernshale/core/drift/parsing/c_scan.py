@@ -20,8 +20,8 @@ STOP = re.compile(
 )
 DIRECTIVE = re.compile(rb"#[ \t]*(?P<what>[a-z]*)")
 CONDITIONS = frozenset((b"if", b"ifdef", b"ifndef", b"elif", b"else", b"endif"))
-_SHARP, _SLASH, _OPEN, _CLOSE = b"#/{}"
-_QUOTES = frozenset(b"\"'")
+_SHARP, _OPEN, _CLOSE = b"#{}"
+_SKIPPED = frozenset(b"/\"'")
 _LABEL = 112  # the p of public, private, protected
 _CONTAINER = re.compile(rb"\b(?:namespace|class|struct|union)\b|\bextern\s*\"")
 _COMMENT = re.compile(rb"(?s)//[^\n]*|/\*.*?\*/")
@@ -34,7 +34,7 @@ def find_declarations(data: bytes) -> Iterator[Span]:
     while (found := STOP.search(data, at)) is not None:
         begin, at = found.span()
         first = data[begin]
-        if first == _SLASH or first in _QUOTES:
+        if first in _SKIPPED:
             continue
         if first in (_SHARP, _LABEL):
             if first == _LABEL or not is_unfinished(data, start, begin):
@@ -51,20 +51,20 @@ def find_declarations(data: bytes) -> Iterator[Span]:
         start = at
 
 
+def find_stops(data: bytes, at: int = 0) -> Iterator[re.Match[bytes]]:
+    """What `STOP` finds from a place on, but for comments and strings."""
+    return (found for found in STOP.finditer(data, at) if data[found.start()] not in _SKIPPED)
+
+
 def has_split_declarations(data: bytes) -> bool:
     """Whether a conditional begins or ends inside a declaration."""
-    if b"#" not in data:
-        return False
-    start = at = 0
-    while (found := STOP.search(data, at)) is not None:
-        begin, at = found.span()
-        first = data[begin]
-        if first == _SLASH or first in _QUOTES:
-            continue
-        if first != _SHARP or not is_unfinished(data, start, begin):
-            start = at
-        elif condition_of(data, begin):
-            return True
+    start = 0
+    for found in find_stops(data) if b"#" in data else ():
+        if data[found.start()] == _SHARP and is_unfinished(data, start, found.start()):
+            if condition_of(data, found.start()):
+                return True
+        else:
+            start = found.end()
     return False
 
 
@@ -102,13 +102,12 @@ def _is_function(head: bytes) -> bool:
 def _end_of_body(data: bytes, at: int) -> int:
     """The place after the bracket that closes a body opened before `at`."""
     depth = 1
-    while (found := STOP.search(data, at)) is not None:
-        at = found.end()
+    for found in find_stops(data, at):
         first = data[found.start()]
         if first == _OPEN:
             depth += 1
         elif first == _CLOSE:
             depth -= 1
             if not depth:
-                return at
+                return found.end()
     return len(data)

@@ -45,11 +45,8 @@ _WHOLE = re.compile(
 _WHOLE_NAME = re.compile(r"[A-Za-z_$][\w$.:]*")
 # A macro that is another name, or a call with its own arguments.
 _MACRO_CALL = re.compile(r"(?P<name>[A-Za-z_]\w*)\s*(?:\((?P<given>[\w\s,()]*)\))?")
-
 # The same with a cast of the result: ((int)reed_check(L, (n))).
 _CAST = re.compile(r"\(\s*\([\w\s*]+\)\s*(?P<call>.+)\)")
-
-
 # The sentence up to the saying starts with a purpose or a case, or doubts; or the text shows how a call differs.
 _CONDITION = re.compile(
     r"(?:\A|[.;!?]\s+)\s*(?:to|if|when|for|in order to|in case|unless|where)\b[^.;!?]*\Z"
@@ -147,8 +144,8 @@ def forwards_to(symbol: Symbol, names: ReleaseNames) -> tuple[Symbol, bool] | No
     """
     if named := _named_value(symbol):
         # A class's attribute has a value and is not another name for it.
-        found = names.find_only(named, symbol)
-        return None if found is None else (found, not symbol.value.startswith("(("))
+        found = names.find_only(named[0], symbol)
+        return None if found is None else (found, named[1])
     if not symbol.is_callable or not 0 < len(symbol.words) <= 14:
         return None
     given = {item.name.lstrip("*") for item in symbol.parameters}
@@ -158,24 +155,24 @@ def forwards_to(symbol: Symbol, names: ReleaseNames) -> tuple[Symbol, bool] | No
     return (near[0], words == [near[0].name]) if len(near) == 1 else None
 
 
-def _named_value(symbol: Symbol) -> str:
-    """The name that a constant, macro, enumerator or type is defined as, "" if it is defined as anything else."""
-    match symbol.kind:
-        case "constant" | "enumerator":
-            return symbol.value if _WHOLE_NAME.fullmatch(symbol.value) else ""
-        case "macro":
-            cast = _CAST.fullmatch(symbol.value)
-            called = _MACRO_CALL.fullmatch(cast["call"] if cast else symbol.value)
-            given = tuple(item.name for item in symbol.parameters)
-            if called is None or not _WHOLE_NAME.fullmatch(called["name"]):
-                return ""
-            passed = (
-                tuple(part.strip(" ()") for part in called["given"].split(",")) if called["given"] is not None else ()
-            )
-            return str(called["name"]) if passed == given or not given else ""
-        case "type":
-            return symbol.returns.removeprefix("struct ") if _WHOLE_NAME.fullmatch(symbol.returns) else ""
-    return ""
+def _named_value(symbol: Symbol) -> tuple[str, bool] | None:
+    """The name that a constant, macro, enumerator or type is defined as, and whether that is all; None for anything else."""
+    if symbol.kind == "macro":
+        return _named_by_macro(symbol)
+    text = symbol.returns if symbol.kind == "type" else symbol.value
+    is_name = symbol.kind in ("constant", "enumerator", "type") and _WHOLE_NAME.fullmatch(text)
+    return (text, True) if is_name else None
+
+
+def _named_by_macro(symbol: Symbol) -> tuple[str, bool] | None:
+    """The name that a macro stands for, or calls with its own parameters; a cast of the result is more than that."""
+    cast = _CAST.fullmatch(symbol.value)
+    called = _MACRO_CALL.fullmatch(cast["call"] if cast else symbol.value)
+    if called is None:
+        return None
+    passed = tuple(part.strip(" ()") for part in (called["given"] or "").split(","))
+    is_same = not symbol.parameters or passed == tuple(item.name for item in symbol.parameters)
+    return (called["name"], cast is None) if is_same else None
 
 
 def _shared(one: Sequence[str], other: Sequence[str]) -> int:

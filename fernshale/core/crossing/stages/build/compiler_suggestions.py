@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from fernshale.core.base.languages import language_of
 from fernshale.core.build.causes import Cause
-from fernshale.core.build.message_patterns import CALL, MISSING
+from fernshale.core.build.message_patterns import CALL, MISSING, is_undeclared_call
 from fernshale.core.build.suggestions import arguments_of, elsewhere_of, hints_of
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.names.name_parts import parts_of
@@ -25,7 +24,6 @@ _CONFIDENCE_ONLY_ONE = 0.5
 _CONFIDENCE_ONE_OF_SEVERAL = 0.3
 # The confidence of a suggestion where comparing the releases found other candidates for the same name.
 _SHARE_NEXT_TO_CANDIDATES = 0.4
-_UNDECLARED_CALL = re.compile(r"^(?:implicit declaration of|call to undeclared) (?:library )?function")
 
 
 def with_hints(rules: LegRules, causes: Sequence[Cause], release: Path | None) -> LegRules:
@@ -69,7 +67,7 @@ def _shared(rule: Rule, hinted: Mapping[tuple[object, ...], Replacement]) -> Rul
 
 def _is_of_another_kind(cause: Cause, name: str, release: Path | None) -> bool:
     """Whether the code calls a name, and the suggested one is nothing to call."""
-    is_call = any(_UNDECLARED_CALL.match(error.diagnostic.message) for error in cause.errors)
+    is_call = any(is_undeclared_call(error.diagnostic.message) for error in cause.errors)
     if release is None or not is_call:
         return False
     found = declared(release, name, language_of(cause.errors[0].place.file))
