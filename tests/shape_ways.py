@@ -1,4 +1,4 @@
-"""What a person says of each small project that ships beside the samples, and what comes of it."""
+"""The answers of a person about each small project that ships with the samples, and the expected results."""
 
 from __future__ import annotations
 

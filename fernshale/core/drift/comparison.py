@@ -108,7 +108,7 @@ class _Sides:
         return frozenset(item.path for item in self.pair.new.symbols if item.is_hidden)
 
     def alias_of(self, path: tuple[str, ...]) -> tuple[str, ...] | None:
-        """The path of what a name of the new release only stands for, None if it is a declaration of its own or missing."""
+        """The path of the symbol that a name of the new release is an alias of, None if it is none or missing."""
         targets = (forwards_to(item, self.names) for item in self.news.get(path, ()) if not item.is_callable)
         return next((found[0].path for found in targets if found is not None and found[1]), None)
 
@@ -332,10 +332,10 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
 
 
 def _forwarder(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> ApiChange | None:
-    """Report a name that only stands for a new one now: an alias, macro, enumerator or function that does nothing else."""
+    """Report a name that is only an alias of a new one: an alias, macro, enumerator or function that does nothing else."""
     before, after = old[0], new[0]
     forwarded = forwards_to(after, sides.names) if len(new) == 1 and not after.deprecated else None
-    # In a conditional for old code, it may stand for a name that the old release had as well.
+    # In a conditional for old code, its target may be a name that the old release had as well.
     is_kept = "obsolete" in after.marks and "obsolete" not in before.marks
     if forwarded is None or not (forwarded[1] or is_kept) or (forwarded[0].path in sides.old_paths and not is_kept):
         return None
@@ -343,7 +343,9 @@ def _forwarder(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> A
     where = " for old code" if is_kept else ""
     cast, score = ("", _SCORE_STATED) if forwarded[1] else (" with a cast", _SCORE_WITHOUT_CAST)
     candidate = SymbolCandidate(target, score, (f"the new release defines it as {target.full}{cast}{where}",))
-    return ApiChange("deprecated", before, after, f"{before.full} only stands for {target.full} now", (candidate,))
+    return ApiChange(
+        "deprecated", before, after, f"{before.full} is only another name for {target.full} now", (candidate,)
+    )
 
 
 def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterator[ApiChange]:

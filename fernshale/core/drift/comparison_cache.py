@@ -18,7 +18,7 @@ from fernshale.core.drift.release_symbols import languages_of, list_sources, rea
 from fernshale.core.drift.symbols import Parameter, Symbol
 
 # Increase it when the parsers or the comparison return different results.
-_FORMAT = 48
+_FORMAT = 49
 
 
 def compare_releases(

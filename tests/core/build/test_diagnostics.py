@@ -293,7 +293,7 @@ def test_what_compilers_of_c_say_falls_into_one_cause_for_each_name(compiler: st
     assert wanted <= causes.keys(), log.decode()
     assert "missing type::BoatInfo" in causes
     if compiler == "gcc":
-        # The variable of the type that is gone has no members, and follows from it or from the call that filled it.
+        # The variable of the missing type has no members, and follows from the type or from the call that sets it.
         info = causes["no structure::info"]
         assert info.count == 2 and info.under in ("missing type::BoatInfo", "missing name::oar_info")
     # A call on a line with another error declares nothing.
@@ -339,7 +339,7 @@ def test_the_version_of_a_symbol_is_no_part_of_its_name() -> None:
     [
         ("import wick_gone", "raise RuntimeError('cannot load') from error", "from", 3),
         ("math.gone()", "raise RuntimeError('cannot load')", "during", 3),
-        # Both name what is gone: the second was tried because of the first.
+        # Both name a missing symbol: the second was tried because the first failed.
         ("import wick_gone", "math.gone()", "during", 5),
         ("{}['a']", "raise RuntimeError('no a')", "during", 5),
     ],

@@ -1,4 +1,4 @@
-"""What a release itself says about old names: names that only stand for new ones, comments and change logs."""
+"""Statements of a release about old names: aliases of new ones, comments and change logs."""
 
 from __future__ import annotations
 
@@ -64,7 +64,7 @@ def test_names_that_only_stand_for_new_ones_are_reported_with_them(tree: Tree) -
     for name, target in wanted.items():
         change = found[name]
         assert change.kind == "deprecated" and change.candidates[0].symbol.full == target
-        assert change.what == f"{name} only stands for {target} now"
+        assert change.what == f"{name} is only another name for {target} now"
     # Members of a class that kept its name are still there.
     assert "OarBoat::n" not in found
     # A guard at the head of a body is no forwarder, and a name of the old release is no new one.

@@ -90,7 +90,7 @@ class _ArrowBlock:
 _PY_HEAD = "Traceback (most recent call last):"
 _PY_FRAME = re.compile(r'^\s+(?:\| )?File "(?P<file>[^"]+)", line (?P<line>\d+)(?:, in (?P<name>.+))?$')
 _PY_ERROR = re.compile(r"^(?P<code>[A-Za-z_][\w.]*)(?:: (?P<message>.*))?$")
-# Exceptions that name something that is not there or not as it was.
+# Exceptions that name a missing or changed symbol.
 _PY_GONE = re.compile(r"(?:\w+\.)*(?:ModuleNotFound|Import|Attribute|Name|Type)Error\Z")
 _PY_CHAIN = ("The above exception was the direct cause", "During handling of the above exception")
 
@@ -154,7 +154,7 @@ class _PythonBlock:
 def _is_root(
     item: tuple[re.Match[str], list[SourcePlace], bool], last: tuple[re.Match[str], list[SourcePlace], bool]
 ) -> bool:
-    """Whether an exception says more than the last: it names what is gone, and the last only reports that something failed."""
+    """Whether an exception is the root of the last one: it names a missing symbol, and the last one names none."""
     error, frames, is_cause = item
     said = bool(_PY_GONE.match(error["code"]))
     return bool(frames) and said and (is_cause or not _PY_GONE.match(last[0]["code"]))

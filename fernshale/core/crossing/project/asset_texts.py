@@ -148,7 +148,7 @@ def write_ids(
 ) -> bytes:
     """A binary asset with other ids, as the engine's own command writes it.
 
-    What was written is printed again: its text is kept, and an id that is still there is an error. Raises TrustNeeded, MisuseError,
+    The written file is printed again: its text is kept, and an old id in it is an error. Raises TrustNeeded, MisuseError,
     CommandError, FormatError.
     """
     format = BinaryFiles(scan.profile.binary).format_of(path)

@@ -38,7 +38,7 @@ def settle_conditions(data: bytes) -> bytes:
             opened.append(begin)
         elif what and opened:
             if is_inside and start >= opened[-1]:
-                # The declaration began in this branch and goes on after it: the next branch says it again.
+                # The declaration began in this branch and ends after it: the next branch repeats its beginning.
                 spans.append((begin, at))
                 if what != b"endif":
                     spans.append((start, begin))

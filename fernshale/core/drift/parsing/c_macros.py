@@ -7,7 +7,7 @@
     struct S { void (CALL *done)(int); };                           the calling convention of a function pointer
 
 Only declarations of files, namespaces and classes are read, not bodies. A C declaration names at most one type besides keywords, so
-further words before the declared name are macros; which of several is the type follows from its case, a star behind it, and words
+further words before the declared name are macros; which of several is the type follows from its case, a star after it, and words
 such as API or EXPORT in its name. Of conditional parts inside a declaration the last is read, which is the general one.
 """
 
@@ -198,7 +198,7 @@ def _is_wrapper(data: bytes, word: _Token, group: _Token) -> bool:
 
 
 def _is_macro_of_name(data: bytes, tokens: list[_Token], at: int) -> bool:
-    """Whether a word and its bracket make the declared name, with another bracket of parameters behind."""
+    """Whether a word and its bracket make the declared name, followed by a bracket of parameters."""
     return (
         bool(_ONE_NAME.match(data[tokens[at].start + 1 : tokens[at].end - 1]))
         and tokens[at - 1].text not in (_KEYWORDS | _TYPE_KEYWORDS)
@@ -238,7 +238,7 @@ def _arguments(data: bytes, group: _Token) -> Iterator[Span]:
 
 
 def _result_in_macro(data: bytes, before: list[_Token]) -> Iterator[Span]:
-    """API(type) before a name keeps its type; any other macro with a bracket before a name goes."""
+    """API(type) before a name keeps its type; any other macro with a bracket before a name is blanked."""
     for at, token in enumerate(before):
         if token.kind != "group" or not at or before[at - 1].kind != "word":
             continue
@@ -321,7 +321,7 @@ def _leading(tokens: list[_Token]) -> Iterator[Span]:
 
 
 def _trailing(tokens: list[_Token]) -> Iterator[Span]:
-    """Words in capitals, or of the compiler, behind the parameters, with their brackets."""
+    """Words in capitals, or of the compiler, after the parameters, with their brackets."""
     at = 0
     while at < len(tokens):
         token = tokens[at]

@@ -111,7 +111,7 @@ def read_copied_members(source: SourceFile, call: Node, scope: tuple[str, ...]) 
 
 
 def read_prototype(source: SourceFile, value: Node, scope: tuple[str, ...]) -> bool:
-    """Read what is assigned to `X.prototype`, with the path of X as `scope`; False if it has no members."""
+    """Read the value assigned to `X.prototype`, with the path of X as `scope`; False if it has no members."""
     if value.type == "object":
         read_object(source, value, scope)
         return True

@@ -29,7 +29,7 @@ _WARNING = re.compile(
     rb"(?is)warn\w*\s*\((?:[^()]|\([^()]*\)){0,400}?(?:Pending)?Deprecat\w*|deprecat\w*\s*\(\s*f?[\"']|DeprecationWarning\s*\("
 )
 
-# A sentence that a function prints when it is called, and what it says of a name that is gone.
+# A sentence that a function prints when it is called, and the wordings for a name that was replaced.
 _PRINTED = re.compile(
     rb"\b(?:warn\w*|error\w*|log)\s*\(\s*[fr]?(?P<text>\"(?:[^\"\\\n]|\\.)*\"|'(?:[^'\\\n]|\\.)*'|`(?:[^`\\\n]|\\.)*`)",
     re.IGNORECASE,
@@ -157,7 +157,7 @@ class SourceFile:
             return ""
         data = self.data[body.start_byte : min(body.end_byte, body.start_byte + 3000)]
         if b"eprecat" not in data and b"EPRECAT" not in data:
-            return _told_gone(data, name)
+            return _printed_rename(data, name)
         found = _WARNING.search(data)
         if found is None:
             return ""
@@ -167,7 +167,7 @@ class SourceFile:
         return said if re.search(rf"\b{re.escape(name)}\b", said) and not _OF_ARGUMENT.search(said) else ""
 
 
-def _told_gone(body: bytes, name: str) -> str:
+def _printed_rename(body: bytes, name: str) -> str:
     """The sentence that a body prints about its function having another name, without the word deprecated; "" if none."""
     own = rf"\b{re.escape(name)}\b"
     for found in _PRINTED.finditer(body):

@@ -1,4 +1,4 @@
-"""A release's own statements about names that are gone: tables of a name and a sentence, as modules keep them for error messages;
+"""A release's own statements about missing names: tables of a name and a sentence, as modules keep them for error messages;
 comments and change logs that say what a name was renamed to."""
 
 from __future__ import annotations

@@ -54,7 +54,7 @@ _CONDITION = re.compile(
     re.IGNORECASE,
 )
 _OTHERWISE = re.compile(r"\binstead of [`'\"]?[\w.]+\(|\bis equivalent to\b|\bconfiguration object\b", re.IGNORECASE)
-# Characters behind the name in which such a difference is described.
+# Characters after the name in which such a difference is described.
 _NEAR = 200
 
 
@@ -165,7 +165,7 @@ def _named_value(symbol: Symbol) -> tuple[str, bool] | None:
 
 
 def _named_by_macro(symbol: Symbol) -> tuple[str, bool] | None:
-    """The name that a macro stands for, or calls with its own parameters; a cast of the result is more than that."""
+    """The name that a macro is defined as or calls with its own parameters, and whether it does no more, as a cast."""
     cast = _CAST.fullmatch(symbol.value)
     called = _MACRO_CALL.fullmatch(cast["call"] if cast else symbol.value)
     if called is None:

@@ -91,7 +91,7 @@ def _from_file(path: TreePath, text: str) -> Iterator[DraftCommand]:
         program = "{python}" if low.endswith(".py") else "sh"
         yield command("build", program, path, at="{project}")
     elif low in ("makefile", "gnumakefile"):
-        # All of it each time: what was compiled for the old release would pass for the new one.
+        # Rebuild everything: make would keep objects that were compiled for the old release.
         yield command("build", "make", "--always-make", "--keep-going", "--jobs={jobs}")
         if "run" in {found["name"] for found in _TARGET.finditer(text)}:
             yield command("run", "make", "run")

@@ -53,7 +53,7 @@ def test_ids_in_binary_assets_are_linked_and_relinked_like_text(tree: Tree) -> N
         "1 step, 2 files touched, 0 local edits, 0 rounds, 0 errors at first, 1 decision, 1 decision by people."
         in report
     )
-    # What was written was read again at once.
+    # The written asset was printed again.
     assert not inspect(crossing, Work()).links.items
     assert ran.read_text().split() == ["print", "print", "write", "print"]
 
