@@ -132,6 +132,19 @@ def test_clicks_describe_each_shape_as_its_answers_do(
     assert save_profile(described(way, project)).read_text() == clicked
 
 
+@pytest.mark.parametrize("width", [900, 1024, 1240, 1800])
+def test_every_row_of_files_is_shown_above_the_text(width: int, qtbot: QtBot, tmp_path: Path) -> None:
+    dialog = _opened(qtbot, unpack_shape(tmp_path, "lantern-run"))
+    for wide in (1500, width):
+        dialog.resize(wide, 700)
+        qtbot.wait(50)
+    chips = dialog._chips
+    last = chips.visualItemRect(chips.item(chips.count() - 1))
+    rows = len({chips.visualItemRect(chips.item(at)).top() for at in range(chips.count())})
+    assert last.bottom() < chips.viewport().height() or rows > 3
+    assert not chips.verticalScrollBar().isVisible() or rows > 3
+
+
 def test_what_was_said_is_kept_for_later_and_a_profile_changed_by_hand_is_not_written_over(
     qtbot: QtBot, tmp_path: Path
 ) -> None:

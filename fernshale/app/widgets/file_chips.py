@@ -9,6 +9,9 @@ from PySide6.QtWidgets import QListView, QListWidget, QListWidgetItem, QSizePoli
 from fernshale.app.theme import text_font
 
 _MOST_ROWS = 3
+_CHIP, _SPACING = 26, 3
+# The height of a row with the space around it, pixels.
+_ROW = _CHIP + 2 * _SPACING
 
 
 class FileChips(QListWidget):
@@ -23,7 +26,7 @@ class FileChips(QListWidget):
         self.setFlow(QListView.Flow.LeftToRight)
         self.setWrapping(True)
         self.setResizeMode(QListView.ResizeMode.Adjust)
-        self.setSpacing(3)
+        self.setSpacing(_SPACING)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFont(text_font(12))
@@ -36,7 +39,7 @@ class FileChips(QListWidget):
         for key, words in chips:
             item = QListWidgetItem(words, self)
             item.setData(Qt.ItemDataRole.UserRole, key)
-            item.setSizeHint(QSize(self.fontMetrics().horizontalAdvance(words) + 34, 26))
+            item.setSizeHint(QSize(self.fontMetrics().horizontalAdvance(words) + 34, _CHIP))
             if key == current:
                 self.setCurrentItem(item)
         self.blockSignals(False)
@@ -53,10 +56,7 @@ class FileChips(QListWidget):
 
     def _fit(self) -> None:
         """As high as the rows need, up to a few; then the list scrolls."""
-        rows, left = 1, 0
-        for at in range(self.count()):
-            width = self.item(at).sizeHint().width() + 6
-            if left and left + width > self.viewport().width():
-                rows, left = rows + 1, 0
-            left += width
-        self.setFixedHeight(min(rows, _MOST_ROWS) * 32 + 6)
+        if self.count():
+            self.doItemsLayout()  # the list wraps later than it is resized
+            top = self.visualItemRect(self.item(self.count() - 1)).top() + self.verticalOffset()
+            self.setFixedHeight(min(top // _ROW + 1, _MOST_ROWS) * _ROW + 6)
