@@ -118,3 +118,36 @@ def test_what_stayed_elsewhere_on_its_way_out_tells_what_to_take(tree: Tree) -> 
         and best.score >= 0.6
         and best.evidence[0].startswith("the new release says: ")
     )
+
+
+def test_an_alias_made_by_a_function_names_its_successor(tree: Tree) -> None:
+    old = "class Sheet:\n    def loadSheet(self, path):\n        return path.read()\ndef dropSheet(sheet):\n    return sheet.drop()\n"
+    new = (
+        "class Sheet:\n    def load_from(self, path):\n        return path.read()\n"
+        '    loadSheet = other_name("loadSheet", load_from)\n'
+        'def discard(sheet):\n    return sheet.drop()\ndropSheet = legacy.other_name("dropSheet", discard)\n'
+        'COLOUR = setting("colour", discard)\n'
+    )
+    changes = changes_between(tree("old", {"wick.py": old}), tree("new", {"wick.py": new}))
+    found = {c.old.full: (c.kind, c.candidates[0].symbol.name) for c in changes if c.old and c.candidates}
+    assert found == {
+        "wick.Sheet.loadSheet": ("deprecated", "load_from"),
+        "wick.dropSheet": ("deprecated", "discard"),
+    }
+
+
+def test_a_text_on_one_overload_is_no_answer_for_the_others(tree: Tree) -> None:
+    old = "struct Tide { int of(int day); int of(int day, Clock clock); };"
+    new = 'struct Tide { int of(int day); [[deprecated("Use at instead.")]] int of(int day, Clock clock); int at(int day); };'
+    (change,) = (
+        item
+        for item in changes_between(tree("old", {"t.hpp": old}), tree("new", {"t.hpp": new}))
+        if item.kind == "deprecated"
+    )
+    (candidate,) = change.candidates
+    assert candidate.score < 0.5 and candidate.evidence[-1] == "only 1 of 2 overloads are deprecated"
+
+
+def test_a_chain_of_calls_is_more_than_a_name() -> None:
+    assert next(named_replacements("Use layout().size() instead.")) == ("layout", False)
+    assert next(named_replacements("Use layout(). It is faster.")) == ("layout", True)

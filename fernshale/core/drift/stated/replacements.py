@@ -37,7 +37,8 @@ _PLAIN = frozenset(
 
 # Text that may follow a name that is the complete replacement: the end of its markup, then of the sentence.
 _WHOLE = re.compile(
-    r"[`'\"’”}>)]*(?:\(\))?[`'\"’”}>]*(?:\s+(?:instead(?: of \S+)?|now|directly))?(?: for new code)?\s*(?:[.;!\n]|[@\\]\w|\Z)",
+    r"[`'\"’”}>)]*(?:\(\))?[`'\"’”}>]*(?:\s+(?:instead(?: of \S+)?|now|directly))?(?: for new code)?"
+    r"\s*(?:[.;!\n](?![\w(])|[@\\]\w|\Z)",
     re.IGNORECASE,
 )
 
@@ -45,6 +46,10 @@ _WHOLE = re.compile(
 _WHOLE_NAME = re.compile(r"[A-Za-z_$][\w$.:]*")
 # A macro that is another name, or a call with its own arguments.
 _MACRO_CALL = re.compile(r"(?P<name>[A-Za-z_]\w*)\s*(?:\((?P<given>[\w\s,()]*)\))?")
+# An alias that a function makes, which is given its name and what it stands for: add_alias("loadSheet", load_sheet).
+_MADE_ALIAS = re.compile(
+    r"(?:(?:static|class)method\(\s*)?[\w.]+\(\s*['\"](?P<own>[\w$]+)['\"]\s*,\s*(?P<name>[A-Za-z_$][\w$.]*)\s*\)\s*\)?;?"
+)
 # The same with a cast of the result: ((int)reed_check(L, (n))).
 _CAST = re.compile(r"\(\s*\([\w\s*]+\)\s*(?P<call>.+)\)")
 # The sentence up to the saying starts with a purpose or a case, or doubts; or the text shows how a call differs.
@@ -159,6 +164,9 @@ def _named_value(symbol: Symbol) -> tuple[str, bool] | None:
     """The name that a constant, macro, enumerator or type is defined as, and whether that is all; None for anything else."""
     if symbol.kind == "macro":
         return _named_by_macro(symbol)
+    made = _MADE_ALIAS.fullmatch(symbol.value)
+    if made and made["own"] == symbol.name:
+        return made["name"].split(".")[-1], True
     text = symbol.returns if symbol.kind == "type" else symbol.value
     is_name = symbol.kind in ("constant", "enumerator", "type") and _WHOLE_NAME.fullmatch(text)
     return (text, True) if is_name else None
