@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
@@ -13,7 +12,7 @@ from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.accepted_arguments import signatures_of
 from fernshale.core.drift.declarations import plain_type, renamed_type
-from fernshale.core.drift.matching import Matches, SymbolCandidate, match_symbols
+from fernshale.core.drift.matching import Matches, SymbolCandidate, declared_by_path, match_symbols, sides_of
 from fernshale.core.drift.parameter_order import is_quiet, new_order
 from fernshale.core.drift.release_symbols import Pair
 from fernshale.core.drift.stated.removals import Removals
@@ -52,6 +51,7 @@ _SCORE_WITHOUT_CAST = 0.8
 _SCORE_PERHAPS_FORWARDED = 0.2
 # Texts that require more than another name, or that refer to something else.
 _SCORE_STATED_WITH_MORE = 0.6
+_SCORE_OF_SOME_OVERLOADS = 0.3
 _SHARE_OTHER_KIND = 0.5
 _MIN_LIKENESS = 0.75
 # Whether the texts of two values, of the old and the new release, mean the same.
@@ -129,15 +129,14 @@ def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
     """Every difference a user of the release may meet, in the order of the old release's files."""
     old = [item for item in pair.old.symbols if not item.is_hidden]
     new = [item for item in pair.new.symbols if not item.is_hidden]
-    olds, news = _by_path(old), _by_path(new)
-    gone = [_main(group) for path, group in olds.items() if path not in news and group[0].kind != "constructor"]
-    fresh = [_main(group) for path, group in news.items() if path not in olds and group[0].kind != "constructor"]
-    matches = match_symbols(old, new, gone, fresh, pair.moved, token)
+    olds, news = declared_by_path(old), declared_by_path(new)
+    release_sides = sides_of(olds, news)
+    matches = match_symbols(release_sides, pair.moved, token)
     constants = [Constants(side.folder, side.files) for side in (pair.old, pair.new)]
     is_same = partial(is_same_value, old=constants[0], new=constants[1])
     sides = _Sides(pair, news, matches, ReleaseNames(new), Removals(pair.new), is_same)
     changes: list[ApiChange] = []
-    for symbol in gone:
+    for symbol in release_sides.gone:
         changes += _gone(symbol, olds[symbol.path], sides)
     for path, group in olds.items():
         token.check()
@@ -149,11 +148,13 @@ def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
             name = scope[-1] if scope and path[-1] == path[-2] else path[-1]
             match = matches.likelihood_of(path[:-1])
             changes += _resting_on(match, sides.compare_overloads(group, news.get((*scope, name), ())))
-    followed = {matches.scope_of(item.path) for item in gone} | {item.path for item in matches.chosen.values()}
-    new_paths = {item.path for item in fresh}
+    followed = {matches.scope_of(item.path) for item in release_sides.gone} | {
+        item.path for item in matches.chosen.values()
+    }
+    new_paths = {item.path for item in release_sides.fresh}
     changes += [
         ApiChange("added", None, item, f"{item.full} is new")
-        for item in fresh
+        for item in release_sides.fresh
         if item.path not in followed and item.scope not in new_paths and item.name not in matches.reach(item.scope)
     ]
     changes += _to_implement(olds, news, matches)
@@ -161,18 +162,6 @@ def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
     return tuple(
         sorted(changes, key=lambda item: (item.kind == "added", item.symbol.file, item.symbol.line, item.symbol.path))
     )
-
-
-def _main(group: Sequence[Symbol]) -> Symbol:
-    """Of symbols of one path the one that is declared there: a function or type rather than a value or field of its name."""
-    return max(group, key=lambda item: item.is_callable or item.kind in CONTAINER)
-
-
-def _by_path(symbols: Iterable[Symbol]) -> dict[tuple[str, ...], list[Symbol]]:
-    groups: dict[tuple[str, ...], list[Symbol]] = defaultdict(list)
-    for item in symbols:
-        groups[item.path].append(item)
-    return groups
 
 
 def _gone(symbol: Symbol, overloads: Sequence[Symbol], sides: _Sides) -> Iterator[ApiChange]:
@@ -359,7 +348,14 @@ def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Side
             stated = SymbolCandidate(
                 forwarded[0], _SCORE_STATED, (f"the new release says: {_short(fresh.deprecated)}",)
             )
-        candidates = () if stated is None else (stated,)
+        candidates: tuple[SymbolCandidate, ...] = () if stated is None else (stated,)
+        if not all(item.deprecated for item in new):
+            # The text is about some calls only, and nothing says which.
+            why = f"only {sum(map(bool, (item.deprecated for item in new)))} of {len(new)} overloads are deprecated"
+            candidates = tuple(
+                replace(item, score=min(item.score, _SCORE_OF_SOME_OVERLOADS), evidence=(*item.evidence, why))
+                for item in candidates
+            )
         yield ApiChange("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
 
 

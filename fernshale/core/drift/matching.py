@@ -8,39 +8,93 @@ and Volgenant, 1987) over log odds, per connected block.
 
 from __future__ import annotations
 
-import heapq
 import math
 import re
 from collections import Counter, defaultdict
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.names.name_parts import Rarity, changed_parts, parts_of
-from fernshale.core.drift.similarity import INNER, Swap, Traits, World, swapped_words, weigh
+from fernshale.core.drift.signal_weights import WeightTable, fitted_weights
+from fernshale.core.drift.similarity import INNER, Signal, Swap, Traits, World, find_signals, sum_up, swapped_words
 from fernshale.core.drift.symbols import CONTAINER, Symbol
+from fernshale.core.drift.type_exchange import TypeExchange, type_names
 
 Path = tuple[str, ...]
+ByPath = Mapping[Path, Sequence[Symbol]]
 _Key = tuple[str, object]
+# Called with each weighed pair, old and new, and its signals.
+Observer = Callable[[Symbol, Symbol, Sequence[Signal]], None]
 # Maximum number of candidates to weigh in full; `_MAX_CANDIDATES` is the maximum to return.
 _MAX_WEIGHED = 60
 # A release in which everything changed is not weighed pair by pair for minutes: fewer candidates each then.
 _MAX_PAIRS = 100_000
-_MIN_WEIGHED = 8
+_MIN_WEIGHED = 16
+# Old symbols for which candidates are searched at a time.
+_ROWS_AT_ONCE = 512
 _MAX_CANDIDATES = 5
-# Parts of names and words that occur in more symbols than this do not produce candidates.
-_MAX_SYMBOLS_OF_WORD = 60
+# Features of more symbols than this do not produce candidates.
+_MAX_SYMBOLS_OF_KEY = {"part": 1000, "type": 300, "name": 100_000, "scope": 100_000}
+_MAX_SYMBOLS_OF_OTHER_KEYS = 100
 # A name that others of its kind lost or gained the same part from, and how many of them make it telling.
 _SCORE_SWAPPED_PART = 0.6
 _MIN_SWAPS = 3
-# How much it brings two symbols together that both have a key of this kind.
-_WEIGHT_OF_KEY = {"word": 1000, "name": 9000}
-_WEIGHT_OF_OTHER_KEYS = 3000
-_MIN_SCORE = 0.03
+# How near it brings two symbols that both have a key of this kind, per squared rarity.
+_NEARNESS = {
+    "name": 12_000, "scope": 4_000, "part": 4_000, "type": 2_000, "member": 2_000, "parameter": 2_000, "file": 1_000, "word": 600,
+}  # fmt: skip
+# Minimum score of a candidate to be listed.
+_MIN_SCORE = 0.003
 # If more classes than this share a base name, it is not used for matching.
 _MAX_NAMESAKES = 3
 # How often a new symbol that another old one has the better claim on took in this one, too.
 _SHARE_OF_TAKEN = 0.35
+
+
+@dataclass(frozen=True, slots=True)
+class ReleaseSides:
+    """All symbols of two releases, used to find common and rare features, and those that only one of them has."""
+
+    old: Sequence[Symbol]
+    new: Sequence[Symbol]
+    gone: Sequence[Symbol]
+    fresh: Sequence[Symbol]
+
+
+def sides_of(olds: ByPath, news: ByPath) -> ReleaseSides:
+    """The two sides of a comparison, from all symbols by path. Constructors go with their classes."""
+    gone, fresh = (
+        [
+            main_declaration(group)
+            for path, group in mine.items()
+            if path not in others and group[0].kind != "constructor"
+        ]
+        for mine, others in ((olds, news), (news, olds))
+    )
+    old, new = ([item for group in side.values() for item in group] for side in (olds, news))
+    return ReleaseSides(old, new, gone, fresh)
+
+
+def main_declaration(group: Sequence[Symbol]) -> Symbol:
+    """Of symbols of one path the one that is declared there: a function or type rather than a value or field of its name."""
+    return max(group, key=lambda item: item.is_callable or item.kind in CONTAINER)
+
+
+def declared_by_path(symbols: Iterable[Symbol]) -> dict[Path, list[Symbol]]:
+    """Symbols by their paths; those of one path are overloads, or a declaration and its value."""
+    groups: dict[Path, list[Symbol]] = defaultdict(list)
+    for item in symbols:
+        groups[item.path].append(item)
+    return groups
+
+
+@dataclass(frozen=True, slots=True)
+class Probe:
+    """Other weights to match with, and a function that is called with each pair of the last pass."""
+
+    table: WeightTable
+    observe: Observer
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,12 +143,12 @@ class Matches:
 
 
 def match_symbols(
-    old: Sequence[Symbol], new: Sequence[Symbol], gone: Sequence[Symbol], fresh: Sequence[Symbol],
-    moved_files: Mapping[str, str], token: CancelToken,
-) -> Matches:  # fmt: skip
-    """Return candidates for each of `gone` among `fresh`; `old` and `new` are all symbols, used to find common and rare
-    features."""
-    work = _Work(old, new, moved_files)
+    sides: ReleaseSides, moved_files: Mapping[str, str], token: CancelToken, probe: Probe | None = None
+) -> Matches:
+    """Return candidates for each removed symbol among the added ones. `probe` is for calibration."""
+    table, observe = (probe.table, probe.observe) if probe else (fitted_weights(), None)
+    gone, fresh = sides.gone, sides.fresh
+    work = _Work(sides.old, sides.new, moved_files, table)
     containers = _Side([item for item in gone if item.kind in CONTAINER], work.words, work.old_members, work.old_order)
     into = _Side([item for item in fresh if item.kind in CONTAINER], work.words, work.new_members, work.new_order)
     first = work.match(containers, into, token)
@@ -110,9 +164,9 @@ def match_symbols(
     onto = _Side(free, work.words, work.new_members, work.new_order)
     work.learn({**first, **work.match(members, onto, token)})
     # Twice: the second pass knows the parts that were renamed together.
-    second = {**work.match(containers, into, token), **work.match(members, onto, token)}
+    second = {**work.match(containers, into, token, observe), **work.match(members, onto, token, observe)}
     work.learn(second)
-    second = work.with_swapped(gone, second)
+    second = work.calibrated(work.with_swapped(gone, second))
     return Matches(second, dict(work.chosen), dict(work.scopes), dict(work.types), work.old_members.reach)
 
 
@@ -132,7 +186,8 @@ class _Side:
         ]
         self.by_key: dict[_Key, list[int]] = defaultdict(list)
         for number, trait in enumerate(self.traits):
-            for key in _keys(trait.symbol, trait.symbol.scope, trait.symbol.file, trait.reach):
+            keys = _keys(trait.symbol, trait.symbol.scope, trait.symbol.file, trait.reach)
+            for key in keys | {("type", name) for name in type_names(trait.symbol)}:
                 self.by_key[key].append(number)
 
 
@@ -152,11 +207,13 @@ class _Work:
     old: Sequence[Symbol]
     new: Sequence[Symbol]
     moved_files: Mapping[str, str]
+    table: WeightTable
     scopes: dict[Path, Path] = field(default_factory=dict)
     types: dict[str, str] = field(default_factory=dict)
     swaps: Counter[Swap] = field(default_factory=Counter)
     chosen: dict[Path, Symbol] = field(default_factory=dict)
     paired: dict[str, str] = field(default_factory=dict)
+    exchanged: Counter[tuple[str, str]] = field(default_factory=Counter)
 
     def __post_init__(self) -> None:
         self.names = Rarity(item.name for item in (*self.old, *self.new))
@@ -166,6 +223,8 @@ class _Work:
         self.old_order, self.new_order = _order(self.old), _order(self.new)
         self.paired = {item.name: item.name for item in self.old}
         self.unique = _once(self.old) & _once(self.new)
+        self.exchange = TypeExchange(self.old, self.new)
+        self.exchanged = self.exchange.count({})
 
     @property
     def world(self) -> World:
@@ -173,27 +232,32 @@ class _Work:
         return World(
             self.names, self.words, lambda scope: _mapped(scope, scopes), lambda type_: types.get(type_, type_),
             lambda file: files.get(file, file), self.swaps, self.paired, self.unique,
+            bases_of=self.new_members.line, exchanged=self.exchanged,
         )  # fmt: skip
 
-    def match(self, old: _Side, new: _Side, token: CancelToken) -> dict[Path, tuple[SymbolCandidate, ...]]:
+    def match(
+        self, old: _Side, new: _Side, token: CancelToken, observe: Observer | None = None
+    ) -> dict[Path, tuple[SymbolCandidate, ...]]:
         world = replace(self.world, sole=_sole(old, new, self.scopes))
+        successors: dict[str, list[str]] = defaultdict(list)
+        for was, becomes in self.exchanged:
+            successors[was].append(becomes)
         most = max(_MIN_WEIGHED, min(_MAX_WEIGHED, _MAX_PAIRS // max(1, len(old.traits))))
+        wanted = [
+            _keys(trait.symbol, world.scope_of(trait.symbol.scope), world.file_of(trait.symbol.file), trait.reach)
+            | {("type", world.type_of(name)) for name in type_names(trait.symbol)}
+            | {("name", "".join(parts_of(name))) for name in successors.get(trait.symbol.name, ())}
+            for trait in old.traits
+        ]
         pairs: list[dict[int, tuple[float, tuple[str, ...]]]] = []
-        for trait in old.traits:
-            token.check()
-            near: Counter[int] = Counter()
-            for key in _keys(
-                trait.symbol, world.scope_of(trait.symbol.scope), world.file_of(trait.symbol.file), trait.reach
-            ):
-                found = new.by_key.get(key, ())
-                if len(found) <= _MAX_SYMBOLS_OF_WORD or key[0] in ("name", "scope"):
-                    # Rare features weigh more. Whole numbers make the sum independent of the order.
-                    told = _WEIGHT_OF_KEY.get(key[0], _WEIGHT_OF_OTHER_KEYS) // (1 + len(found).bit_length())
-                    near.update(dict.fromkeys(found, told))
+        for trait, near in zip(old.traits, _nearest(wanted, new, most, token), strict=True):
             weighed = {}
-            for number in heapq.nsmallest(most, near, key=lambda number: (-near[number], number)):
-                evidence = weigh(trait, new.traits[number], world)
+            for number in near:
+                signals = find_signals(trait, new.traits[number], world)
+                evidence = sum_up(signals, self.table)
                 weighed[number] = (evidence.odds, evidence.words)
+                if observe is not None:
+                    observe(trait.symbol, new.traits[number].symbol, signals)
             pairs.append(weighed)
         return self._decide(old, new, pairs)
 
@@ -238,6 +302,7 @@ class _Work:
                 if path[-1] != symbol.name:
                     self.types[path[-1]] = symbol.name
         self._learn_scopes()
+        self.exchanged = self.exchange.count(self.chosen)
 
     def with_swapped(
         self, gone: Sequence[Symbol], found: Mapping[Path, tuple[SymbolCandidate, ...]]
@@ -275,6 +340,14 @@ class _Work:
                     break
         return result
 
+    def calibrated(self, found: Mapping[Path, tuple[SymbolCandidate, ...]]) -> dict[Path, tuple[SymbolCandidate, ...]]:
+        """The candidates with probabilities in place of scores."""
+        chance = self.table.probability_of
+        return {
+            path: tuple(replace(item, score=round(chance(item.score), 3)) for item in listed)
+            for path, listed in found.items()
+        }
+
     def _learn_scopes(self) -> None:
         """A namespace or module of which most went to one other place went there."""
         homes: dict[Path, Counter[Path]] = defaultdict(Counter)
@@ -285,6 +358,40 @@ class _Work:
             best, times = into.most_common(1)[0]
             if times >= 3 and times * 2 > sum(into.values()) and scope not in self.scopes:
                 self.scopes.setdefault(scope, best)
+
+
+def _nearest(wanted: Sequence[Collection[_Key]], new: _Side, most: int, token: CancelToken) -> Iterator[list[int]]:
+    """For each set of keys the numbers of at most `most` new symbols that share the rarest ones with it, nearest first."""
+    import numpy as np
+    from scipy.sparse import csr_matrix
+
+    count = len(new.traits)
+    columns, weights = [], []
+    numbers: dict[_Key, int] = {}
+    ends = [0]
+    for key, found in new.by_key.items():
+        is_rare = len(found) <= _MAX_SYMBOLS_OF_KEY.get(key[0], _MAX_SYMBOLS_OF_OTHER_KEYS)
+        if is_rare and (key[0] != "scope" or key[1]):
+            # Whole numbers make the sum independent of the order.
+            weight = int(_NEARNESS[key[0]] * math.log((count + 1) / len(found)) ** 2)
+            numbers[key] = len(numbers)
+            columns += found
+            weights += [weight] * len(found)
+            ends.append(len(columns))
+    by_key = csr_matrix(
+        (np.array(weights, np.int64), np.array(columns, np.int64), np.array(ends)), shape=(len(numbers), count)
+    )
+    for start in range(0, len(wanted), _ROWS_AT_ONCE):
+        token.check()
+        rows = [[numbers[key] for key in keys if key in numbers] for keys in wanted[start : start + _ROWS_AT_ONCE]]
+        firsts = np.cumsum([0, *map(len, rows)])
+        keys = np.array([number for row in rows for number in row], np.int64)
+        shared = csr_matrix((np.ones(len(keys), np.int64), keys, firsts), shape=(len(rows), len(numbers))) @ by_key
+        for row in range(len(rows)):
+            part = slice(shared.indptr[row], shared.indptr[row + 1])
+            # By weight, then in the order of the release.
+            order = np.lexsort((shared.indices[part], -shared.data[part]))[:most]
+            yield shared.indices[part][order].tolist()
 
 
 def _assign(pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]) -> dict[int, int]:
@@ -360,6 +467,7 @@ class _Members:
         # Classes of one name may be bases of each other: a facade for another module's class.
         self._named = {name: paths for name, paths in named.items() if len(paths) <= _MAX_NAMESAKES}
         self._reach: dict[Path, frozenset[str]] = {}
+        self._lines: dict[Path, set[Path]] = {}
 
     def own(self, path: Path) -> frozenset[str]:
         return frozenset(self._own.get(path, ()))
@@ -367,16 +475,20 @@ class _Members:
     def reach(self, path: Path) -> frozenset[str]:
         """The members of a class with those of all its bases."""
         if path not in self._reach:
-            self._reach[path] = frozenset().union(*(self._own.get(each, ()) for each in self._line(path)))
+            self._reach[path] = frozenset().union(*(self._own.get(each, ()) for each in self.line(path)))
         return self._reach[path]
 
-    def _line(self, path: Path) -> set[Path]:
+    def line(self, path: Path) -> set[Path]:
+        """A class with all its bases."""
+        if path in self._lines:
+            return self._lines[path]
         seen, waiting = {path}, [path]
         while waiting:
             for base in self._bases.get(waiting.pop(), ()):
                 found = self._named.get(re.split(r"::|\.", base)[-1], set()) - seen
                 seen |= found
                 waiting += found
+        self._lines[path] = seen
         return seen
 
 

@@ -1,44 +1,39 @@
 """The probability that a symbol of the new release replaces one of the old, with the evidence in words.
 
-Each feature changes the odds (a naive Bayes sum in log odds); the weights were set with releases of libraries whose own
-deprecation texts state their renames. Features without information (a body of two words, a function without parameters) add
-nothing.
+Each signal changes the log odds by its value times its weight (logistic regression); `weights.toml` has the weights, fitted to
+pairs of releases of libraries that state their renames themselves. Signals without information (a body of two words, a function
+without parameters) have no value and add nothing.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Iterable, Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
+from typing import NamedTuple
 
 from rapidfuzz import fuzz
 
 from fernshale.core.drift.declarations import plain_type
-from fernshale.core.drift.names.name_parts import Bag, Rarity, changed_parts, cosine, parts_of
+from fernshale.core.drift.names.name_parts import Bag, Rarity, changed_parts, cosine, parts_of, shared_start
 from fernshale.core.drift.parsing.source import plain_doc
+from fernshale.core.drift.signal_weights import WeightTable
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
-# Prior log odds of two symbols without further knowledge.
-_PRIOR = -4.2
 _PLAIN_VALUES = frozenset(
     ("", "0", "1", "-1", "None", "null", "nil", "true", "false", "True", "False", '""', "''", "[]", "{}")
 )
-# Symbols that can be gathered into an enumeration; and the weight of a name that was divided accordingly.
+# Symbols that can be gathered into an enumeration.
 _VALUES = ("enumerator", "constant", "macro")
-_UNFOLDED = 5.2
+# Minimum log odds of a signal to be shown as evidence.
+_MIN_ODDS_TO_SAY = 0.25
 # The beginning of evidence texts about two symbols' scopes.
 SAME_SCOPE = "both are in"
 # The parts of a name that were put in the place of others.
 Swap = tuple[tuple[str, ...], tuple[str, ...]]
-# Members of classes, whose names often recur; and the weight of a name that is unique.
+# Members of classes, whose names often recur.
 INNER = ("method", "field", "enumerator", "constructor")
-_ALONE = 1.8
-# The weight of being the only removed and the only added symbol of a kind in a class: for functions, for other symbols, and
-# additionally for an enumeration's value at the same position.
-_SOLE = 1.4
-_SOLE_OTHER = 0.7
-_SOLE_VALUE = 3.5
 _PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
 
 
@@ -72,6 +67,14 @@ class Traits:
         return tuple(plain_type(item.type) for item in self.symbol.parameters)
 
 
+class Signal(NamedTuple):
+    """One observation about a pair: its name in the table of weights, its value, and what it says in words, "" if nothing."""
+
+    name: str
+    value: float
+    words: str = ""
+
+
 @dataclass(frozen=True, slots=True)
 class SymbolEvidence:
     """The evidence for a pair, strongest first, and the resulting log odds."""
@@ -87,7 +90,8 @@ class World:
     `scope_of` maps old scopes to new ones, `name_of` renamed types to their new names, `file_of` moved files to new ones.
     `swaps` counts the replaced pairs of name parts. `paired` maps old to new names. `unique` are the names that occur once
     outside classes in either release. `sole` are the pairs of paths that are the only removed and the only added ones of their
-    scopes.
+    scopes. `bases_of` gives the scopes that a scope of the new release inherits from.
+    `exchanged` counts how often declarations that stayed, or were matched, have a new type in place of an old one, by names.
     """
 
     names: Rarity
@@ -99,27 +103,44 @@ class World:
     paired: Mapping[str, str]
     unique: Collection[str] = ()
     sole: Collection[tuple[tuple[str, ...], tuple[str, ...]]] = ()
+    bases_of: Callable[[tuple[str, ...]], Collection[tuple[str, ...]]] = lambda _: ()
+    exchanged: Mapping[tuple[str, str], int] = field(default_factory=dict)
 
 
-def weigh(old: Traits, new: Traits, world: World) -> SymbolEvidence:
-    """Weigh the evidence that `new` replaces `old`."""
-    found: list[tuple[float, str]] = []
+def sum_up(signals: Iterable[Signal], table: WeightTable) -> SymbolEvidence:
+    """The log odds of some signals, and the words of those that speak for the pair."""
+    weights, odds = table.weights, table.prior
+    words = []
+    for name, value, said in signals:
+        part = weights[name] * value
+        odds += part
+        if said and part > _MIN_ODDS_TO_SAY:
+            words.append((part, said))
+    words.sort(key=lambda item: -item[0])
+    return SymbolEvidence(odds, tuple(said for _, said in words))
 
-    def add(odds: float, words: str = "") -> None:
-        found.append((odds, words))
+
+def find_signals(old: Traits, new: Traits, world: World) -> list[Signal]:
+    """What speaks for and against `new` replacing `old`."""
+    found: list[Signal] = []
+
+    def add(name: str, value: float, words: str = "") -> None:
+        found.append(Signal(name, value, words))
 
     _weigh_name(old.symbol, new.symbol, world, add)
     _weigh_place(old.symbol, new.symbol, world, add)
     if old.symbol.kind in CONTAINER:
         _weigh_members(old, new, add)
+        if times := world.exchanged.get((old.symbol.name, new.symbol.name), 0):
+            words = f"{times} declarations that had {old.symbol.name} have {new.symbol.name}"
+            add("declarations exchanged the type", min(3.0, math.log2(1 + times)), words)
     else:
         _weigh_signature(old, new, world, add)
     _weigh_body(old, new, world, add)
     if old.symbol.kind != new.symbol.kind and not (old.symbol.is_callable and new.symbol.kind == "class"):
-        add(-0.5 if old.symbol.is_callable == new.symbol.is_callable else -1.2)
+        add("other kind, called alike" if old.symbol.is_callable == new.symbol.is_callable else "other kind", 1.0)
     _weigh_neighbours(old, new, world, add)
-    told = sorted((item for item in found if item[1] and item[0] > 0.25), key=lambda item: -item[0])
-    return SymbolEvidence(_PRIOR + sum(odds for odds, _ in found), tuple(words for _, words in told))
+    return found
 
 
 _Add = Callable[..., None]
@@ -140,9 +161,11 @@ def _is_unfolded(one: Symbol, other: Symbol) -> bool:
 def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
     if _is_unfolded(old, new) or _is_unfolded(new, old):
         # The more parts a name has, the less likely it is that another's are the same by chance.
-        told = _UNFOLDED + 0.4 * max(0, len(parts_of(max(old.name, new.name, key=len))) - 2)
+        further = max(0, len(parts_of(max(old.name, new.name, key=len))) - 2)
+        add("further parts of the class and its member", float(further))
         add(
-            told,
+            "name is that of the class and its member",
+            1.0,
             f"{old.name} is {new.name} of {new.scope[-1]}" if _is_unfolded(old, new) else f"{new.name} says the same",
         )
         return
@@ -150,15 +173,23 @@ def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
     if alike == 1.0:
         # The same name in another scope; common names weigh less.
         rare = max((world.names.weight(part) for part in parts_of(old.name)), default=0.15)
-        add(2.2 + 3.2 * rare, f"the name {old.name} stayed")
+        add("same name", 1.0, f"the name {old.name} stayed")
+        add("rarity of the same name", rare)
         if old.name in world.unique and old.kind not in INNER and new.kind not in INNER:
-            add(_ALONE, "nothing else has it")
+            add("name is unique", 1.0, "nothing else has it")
         return
-    add(6.2 * (alike - 0.3), f"{old.name} and {new.name} are alike" if alike > 0.5 else "")
+    add("likeness of the names", alike - 0.3, f"{old.name} and {new.name} are alike" if alike > 0.5 else "")
+    ours, theirs = parts_of(old.name), parts_of(new.name)
+    if ours != theirs:
+        length = max(len(ours), len(theirs), 1)
+        add("names begin alike", shared_start(ours, theirs) / length)
+        add("names end alike", shared_start(ours[::-1], theirs[::-1]) / length)
+        if set(ours) < set(theirs) or set(theirs) < set(ours):
+            add("one name contains the other", 1.0)
     swap = changed_parts(old.name, new.name)
     together = world.swaps.get(swap, 0) - 1
     if together > 0:
-        add(min(2.6, 1.1 * math.log2(1 + together)), swapped_words(swap, together))
+        add("others exchanged the same parts", min(2.4, math.log2(1 + together)), swapped_words(swap, together))
 
 
 def swapped_words(swap: Swap, times: int) -> str:
@@ -171,21 +202,23 @@ def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
     scope = world.scope_of(old.scope)
     if new.scope == scope or (_is_unfolded(old, new) and new.scope[:-1] == scope):
         words = f"{SAME_SCOPE} {'.'.join(new.scope)}" if new.scope else ""
-        add(1.5 if new.scope else 0.4, words)
+        add("same scope" if new.scope else "both without a scope", 1.0, words)
     elif new.scope[-1:] == scope[-1:] and scope:
-        add(0.7, f"{SAME_SCOPE} a {scope[-1]}")
+        add("scope of the same name", 1.0, f"{SAME_SCOPE} a {scope[-1]}")
+    elif new.scope and new.scope in world.bases_of(scope):
+        add("scope is a base", 1.0, f"{scope[-1]} inherits from {new.scope[-1]}")
     elif not (_is_unfolded(old, new) or _is_unfolded(new, old)):
-        add(-0.9)
+        add("other scope" if old.name != new.name else "same name in another scope", 1.0)
     if (old.path, new.path) in world.sole:
-        add(_SOLE if old.is_callable else _SOLE_OTHER, "nothing else went or came there")
+        add("sole function" if old.is_callable else "sole symbol", 1.0, "nothing else went or came there")
     if world.file_of(old.file) == new.file:
-        add(0.6, f"{SAME_SCOPE} {new.file}")
+        add("same file", 1.0, f"{SAME_SCOPE} {new.file}")
 
 
 def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
     ours, theirs = old.symbol.parameters, new.symbol.parameters
     if old.symbol.is_callable and new.symbol.is_callable and (ours or theirs):
-        shared, told = 0.0, max(len(ours), len(theirs))
+        shared, most = 0.0, max(len(ours), len(theirs))
         names = [item.name for item in theirs if item.name]
         types = list(new.types)
         for item, type_ in zip(ours, old.types, strict=True):
@@ -197,30 +230,33 @@ def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
                 names.remove(item.name)
             if by_type:
                 types.remove(now)
-        alike = shared / told
-        add(2.8 * (alike - 0.45) * min(1.0, 0.4 + told / 4), "they take the same arguments" if alike > 0.8 else "")
+        alike = shared / most
+        words = "they take the same arguments" if alike > 0.8 else ""
+        add("likeness of the parameters", (alike - 0.45) * min(1.0, 0.4 + most / 4), words)
     ours_back, theirs_back = world.type_of(old.returns), new.returns
     if ours_back and theirs_back:
         if ours_back != theirs_back:
-            add(-0.7)
+            add("other result", 1.0)
         elif ours_back not in _PLAIN_TYPES:
-            add(0.8, f"both give {new.symbol.returns}" if old.symbol.is_callable else f"both are {new.symbol.returns}")
+            is_call = old.symbol.is_callable
+            add("same result", 1.0, f"both give {new.symbol.returns}" if is_call else f"both are {new.symbol.returns}")
         else:
-            add(0.2)
+            add("same plain result", 1.0)
     values = old.symbol.value, new.symbol.value
     if values[0] and values[1]:
         if values[0] == values[1]:
             add(
-                1.6 if values[0] not in _PLAIN_VALUES else 0.3,
+                "same value" if values[0] not in _PLAIN_VALUES else "same plain value",
+                1.0,
                 f"both are {values[1]}" if len(values[1]) < 40 else "the same value",
             )
         else:
-            add(-0.4)
+            add("other value", 1.0)
 
 
 def _weigh_members(old: Traits, new: Traits, add: _Add) -> None:
     if old.symbol.bases and old.symbol.bases == new.symbol.bases:
-        add(0.5, f"both derive from {', '.join(new.symbol.bases)}")
+        add("same bases", 1.0, f"both derive from {', '.join(new.symbol.bases)}")
     # Members inherited by one count where the other declares them: they may have moved to a base.
     ours = old.members | (old.reach & new.members)
     theirs = new.members | (new.reach & old.members)
@@ -231,7 +267,8 @@ def _weigh_members(old: Traits, new: Traits, add: _Add) -> None:
     share = shared / len(ours | theirs)
     cover = shared / small
     add(
-        5.5 * (0.5 * share + 0.5 * cover - 0.3) * min(1.0, small / 4),
+        "likeness of the members",
+        (0.5 * share + 0.5 * cover - 0.3) * min(1.0, small / 4),
         f"{shared} of {len(ours)} members are the same" if shared else "",
     )
 
@@ -240,14 +277,16 @@ def _weigh_body(old: Traits, new: Traits, world: World, add: _Add) -> None:
     if len(old.bag) >= 3 and len(new.bag) >= 3:
         alike = cosine(old.bag, new.bag)
         # Identical code is strong evidence, however short.
-        told = min(1.0, min(len(old.bag), len(new.bag)) / (6 if alike > 0.97 else 14))
+        length = min(1.0, min(len(old.bag), len(new.bag)) / (6 if alike > 0.97 else 14))
         add(
-            6.5 * (alike - 0.4) * told,
+            "likeness of the code",
+            (alike - 0.4) * length,
             "their code is nearly the same" if alike > 0.8 else "their code is alike" if alike > 0.55 else "",
         )
     if old.doc and new.doc:
         alike = 1.0 if old.doc == new.doc else fuzz.token_set_ratio(old.doc, new.doc) / 100
-        add(4.0 * (alike - 0.6), "their documentation says the same" if alike > 0.85 else "")
+        words = "their documentation says the same" if alike > 0.85 else ""
+        add("likeness of the documentation", alike - 0.6, words)
 
 
 def _weigh_neighbours(old: Traits, new: Traits, world: World, add: _Add) -> None:
@@ -257,7 +296,7 @@ def _weigh_neighbours(old: Traits, new: Traits, world: World, add: _Add) -> None
     ]
     for mine, is_same in neighbours:
         if mine and is_same:
-            add(0.7, "")
+            add("same neighbour", 1.0)
     is_sole = old.symbol.kind == "enumerator" and (old.symbol.path, new.symbol.path) in world.sole
     if is_sole and all(is_same for _, is_same in neighbours):
-        add(_SOLE_VALUE, "it stands where that stood")
+        add("sole value at its place", 1.0, "it stands where that stood")

@@ -247,3 +247,24 @@ def test_a_class_whose_members_stand_alone_now_has_a_constructor_that_went(tree:
     old = tree("old", {"pier.hpp": f"namespace m {{ class Pier {{ public: Pier(int n);\n{members}}}; }}\n"})
     told = kinds_of(changes_between(old, tree("new", {"pier.hpp": members})))
     assert ("moved", "m::Pier::ring_fog_bell", "ring_fog_bell") in told and ("removed", "m::Pier", "") in told
+
+
+def test_a_type_that_stands_wherever_another_stood_is_its_successor(tree: Tree) -> None:
+    """Neither name, members nor text are alike; only the declarations that use the two types say so."""
+    uses = "{0} first();\nvoid moor({0} one, int berth);\nvoid cast({0} one);\nstruct Pier {{ {0} keeper; }};\n"
+    old = "struct Hull { int mast; int sail; };\n" + uses.format("Hull")
+    new = "struct Vessel { int funnel; };\nstruct Barge { int funnel; };\n" + uses.format("Vessel")
+    changes = changes_between(tree("old", {"a.hpp": old}), tree("new", {"a.hpp": new}))
+    (change,) = (item for item in changes if item.old is not None and item.old.full == "Hull")
+    assert change.candidates[0].symbol.full == "Vessel"
+    assert "4 declarations that had Hull have Vessel" in change.candidates[0].evidence
+
+
+def test_a_member_that_a_base_has_now_is_found_there(tree: Tree) -> None:
+    rest = "struct Buoy { int heading(int day); };\nstruct Lamp { int heading(int day); };\n"
+    old = "struct Boat { int heading(int day); int crew; };\n"
+    new = "struct Moving { int heading(int day); };\nstruct Boat : Moving { int crew; };\n" + rest
+    changes = changes_between(tree("old", {"a.hpp": old}), tree("new", {"a.hpp": new}))
+    (change,) = (item for item in changes if item.old is not None and item.old.full == "Boat::heading")
+    assert change.kind == "moved" and change.candidates[0].symbol.full == "Moving::heading"
+    assert "Boat inherits from Moving" in change.candidates[0].evidence

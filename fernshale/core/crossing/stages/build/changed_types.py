@@ -15,7 +15,7 @@ from fernshale.core.build.message_patterns import MEMBER
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.comparison import ApiChange
-from fernshale.core.drift.matching import SymbolCandidate, match_symbols
+from fernshale.core.drift.matching import ReleaseSides, SymbolCandidate, match_symbols
 from fernshale.core.drift.similarity import SAME_SCOPE
 from fernshale.core.fix.rules import RenameRule, Rule
 from fernshale.core.inference.release_lookup import members
@@ -93,7 +93,7 @@ def _successors(
     kept = {item.name for item in ours} & {item.name for item in theirs}
     gone = list({item.path: item for item in old if item.name not in kept}.values())
     fresh = list({item.path: item for item in theirs if item.name not in kept}.values())
-    found = match_symbols(old, theirs, gone, fresh, {}, token).candidates.get((*scope, name), ())
+    found = match_symbols(ReleaseSides(old, theirs, gone, fresh), {}, token).candidates.get((*scope, name), ())
     likely = (
         replace(item, score=round(item.score * _LIKELIER / (1 + item.score * (_LIKELIER - 1)), 3)) for item in found
     )

@@ -1,0 +1,57 @@
+"""Types that declarations have in place of others: parameters, results, fields and bases of symbols that stayed or were matched.
+
+When the declarations that used a type T all have U now, T became U, however different their names and members are.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+
+from fernshale.core.drift.symbols import CONTAINER, Symbol
+
+_NAME = re.compile(r"[A-Za-z_]\w{2,}")
+Path = tuple[str, ...]
+
+
+def type_names(symbol: Symbol) -> frozenset[str]:
+    """The names in the types of a declaration, those of the language included."""
+    texts = (symbol.returns, *(item.type for item in symbol.parameters), *symbol.bases)
+    return frozenset(name for text in texts if text for name in _NAME.findall(text))
+
+
+class TypeExchange:
+    """Counts which new types stand where a missing type stood."""
+
+    def __init__(self, old: Sequence[Symbol], new: Sequence[Symbol]) -> None:
+        there, here = ({item.name for item in side if item.kind in CONTAINER} for side in (old, new))
+        self._gone, self._fresh = there - here, here - there
+        self._users = [item for item in old if not self._gone.isdisjoint(type_names(item))]
+        self._new: dict[Path, list[Symbol]] = defaultdict(list)
+        for item in new:
+            self._new[item.path].append(item)
+
+    def count(self, chosen: Mapping[Path, Symbol]) -> Counter[tuple[str, str]]:
+        """The number of declarations by the name of the missing type and of the new one. `chosen` are matched symbols."""
+        found: Counter[tuple[str, str]] = Counter()
+        for user in self._users:
+            target = chosen.get(user.path)
+            others = self._new.get(target.path if target is not None else user.path, ())
+            if len(others) == 1:
+                found.update(set(self._of_pair(user, others[0])))
+        return found
+
+    def _of_pair(self, old: Symbol, new: Symbol) -> Iterator[tuple[str, str]]:
+        """The exchanged types of one declaration: at the same place, between texts that have as many names."""
+        places = [(old.returns, new.returns), *zip(old.bases, new.bases, strict=False)]
+        if len(old.parameters) == len(new.parameters):
+            places += [(mine.type, now.type) for mine, now in zip(old.parameters, new.parameters, strict=True)]
+        for mine, now in places:
+            ours, theirs = _NAME.findall(mine), _NAME.findall(now)
+            if len(ours) == len(theirs):
+                yield from (
+                    (one, other)
+                    for one, other in zip(ours, theirs, strict=True)
+                    if one in self._gone and other in self._fresh
+                )
