@@ -6,6 +6,7 @@ from fernshale.core.crossing.flow.actions import (
     apply_confident_fixes,
     build_and_fix,
     carry_out,
+    choose_attempts,
     choose_confidence,
     withdraw,
 )
@@ -57,6 +58,7 @@ __all__ = [
     "carry_out",
     "check_rows",
     "choose",
+    "choose_attempts",
     "choose_confidence",
     "cross_all",
     "cross_one",

@@ -129,6 +129,10 @@ def _merge_commands(commands: _Commands) -> None:
 def _add_apply_from(command: argparse.ArgumentParser) -> None:
     words = "apply fixes of this confidence or more automatically from now on (0.90)"
     command.add_argument("--apply-from", "--automatic-from", metavar="N", type=float, help=words)
+    command.add_argument(
+        "--try", dest="attempts", metavar="BUILDS", type=int, nargs="?", const=6,
+        help="try the proposals of each build in a copy of the project from now on, in up to so many builds (6; 0 for none)",
+    )  # fmt: skip
 
 
 def _build_commands(commands: _Commands) -> None:

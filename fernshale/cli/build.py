@@ -10,22 +10,27 @@ from typing import Any
 from fernshale import __version__
 from fernshale.api.actions import Author, RunBuild
 from fernshale.api.building import (
+    AttemptBudget,
     apply_rules,
     explain_nothing,
+    has_proposals_to_try,
     keep_rules,
     plain_context,
     read_rules,
+    summary_of,
+    try_proposals,
     try_rule,
     write_sarif,
 )
 from fernshale.api.building import diagnose as diagnose_log
 from fernshale.api.changes import unified_diff
-from fernshale.api.crossings import build_and_fix, carry_out, choose_confidence, inspect, write_changes
+from fernshale.api.crossings import build_and_fix, carry_out, inspect, write_changes
 from fernshale.api.projects import scan_project
-from fernshale.cli.crossing_lookup import crossing_for, profile_for, scan_for
+from fernshale.cli.crossing_lookup import choose_fix_settings, crossing_for, profile_for, scan_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause
@@ -61,13 +66,16 @@ def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
 
 def build(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
-    if options.apply_from is not None:
-        choose_confidence(crossing, options.apply_from)
+    choose_fix_settings(options, crossing)
+    work = Work(token=token, on_line=to_stderr)
     if options.rounds:
-        print(build_and_fix(crossing, Author("command line"), Work(token=token, on_line=to_stderr)), file=sys.stderr)
+        print(build_and_fix(crossing, Author("command line"), work), file=sys.stderr)
     else:
-        carry_out(crossing, RunBuild(), Author("command line"), Work(token=token, on_line=to_stderr))
-    view = inspect(crossing, Work(token=token)).build
+        carry_out(crossing, RunBuild(), Author("command line"), work)
+    view = inspect(crossing, work).build
+    if options.attempts and has_proposals_to_try(crossing, view):
+        to_stderr(summary_of(try_proposals(crossing, AttemptBudget(options.attempts), work)))
+        view = inspect(crossing, work).build
     last = view.rounds[-1]
     if options.json:
         causes = [
@@ -75,7 +83,14 @@ def build(options: argparse.Namespace, token: CancelToken) -> int:
                 **_cause(item.cause),
                 "state": item.state,
                 "proposals": [
-                    {"rule": fix.rule.id, "title": fix.rule.name, "clears": fix.clears, "places": len(fix.edits)}
+                    {
+                        "rule": fix.rule.id,
+                        "title": fix.rule.name,
+                        "clears": fix.clears,
+                        "places": len(fix.edits),
+                        "confidence": round(fix.confidence, 3),
+                        "tried": fix.tried,
+                    }
                     for fix in item.fixes
                 ],
                 "why_none": list(explain_nothing(item, view)),
@@ -87,7 +102,10 @@ def build(options: argparse.Namespace, token: CancelToken) -> int:
         print(f"round {last.number}: {last.total} errors from {len(last.causes)} causes, {last.elapsed_s:.1f} s")
         for item in view.causes:
             print(f"{item.cause.count:5}  {item.cause.title}  ({item.cause.owner})")
-            print_lines(f"         {fix.rule.name}: {len(fix.edits)} places" for fix in item.fixes)
+            print_lines(
+                f"         {fix.rule.name}: {', '.join(filter(None, (count(len(fix.edits), 'place'), fix.tried)))}"
+                for fix in item.fixes
+            )
             print_lines(f"         no fix: {reason}" for reason in explain_nothing(item, view) if not item.cause.under)
     return 0 if last.passed else LEFT_TO_DECIDE
 

@@ -17,7 +17,6 @@ from fernshale.api.crossings import (
     carry_out,
     check_rows,
     choose,
-    choose_confidence,
     cross_all,
     cross_one,
     drop_check,
@@ -48,7 +47,7 @@ from fernshale.api.reports import (
     write_patches,
 )
 from fernshale.cli.begin import begun
-from fernshale.cli.crossing_lookup import crossing_for
+from fernshale.cli.crossing_lookup import choose_fix_settings, crossing_for
 from fernshale.cli.output import LEFT_TO_DECIDE, item_lines, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
@@ -95,8 +94,7 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
 def _begun_with(options: argparse.Namespace, token: CancelToken) -> Crossing:
     """The crossing that the options name, with the confidence that they ask for."""
     crossing = begun(options, token)
-    if options.apply_from is not None:
-        choose_confidence(crossing, options.apply_from)
+    choose_fix_settings(options, crossing)
     return crossing
 
 

@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 
 from fernshale.api import profile_folders
-from fernshale.api.crossings import Crossing, find_crossing, open_crossing
+from fernshale.api.crossings import Crossing, choose_attempts, choose_confidence, find_crossing, open_crossing
 from fernshale.api.projects import find_profile, read_profile, read_shelf, scan_project, trust
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import ProjectScan, ScanOptions
@@ -45,3 +45,11 @@ def crossing_for(options: argparse.Namespace) -> Crossing:
     if getattr(options, "trust", False):
         trust(read_profile(crossing.setup.profile))
     return crossing
+
+
+def choose_fix_settings(options: argparse.Namespace, crossing: Crossing) -> None:
+    """Keep what the options say about automatic fixes. Raises MisuseError."""
+    if options.apply_from is not None:
+        choose_confidence(crossing, options.apply_from)
+    if options.attempts is not None:
+        choose_attempts(crossing, options.attempts)

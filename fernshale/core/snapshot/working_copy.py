@@ -11,6 +11,7 @@ import errno
 import fcntl
 import os
 import shutil
+import stat
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -63,6 +64,14 @@ def duplicate_tree(source: Path, destination: Path, work: Work) -> Duplicate:
         shutil.rmtree(partial, ignore_errors=True)
         raise
     return Duplicate(len(tree.files), shared, tree.reported)
+
+
+def make_writable(copy: Path) -> None:
+    """Let a command write next to the sources, also in the copy of a project that is read-only."""
+    for folder, _, files in os.walk(copy):
+        for path in (Path(folder), *(Path(folder, name) for name in files)):
+            if not path.is_symlink():
+                path.chmod(path.stat().st_mode | stat.S_IWUSR)
 
 
 def _fill(source: Path, partial: Path, entries: dict[TreePath, TreeEntry], work: Work) -> int:

@@ -7,7 +7,7 @@ from fernshale.core.crossing.project.action_handlers import Handlers, record_cho
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.actions import Action, Author, Choose, read_action
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.fix_settings import keep_automatic_from
+from fernshale.core.crossing.record.fix_settings import keep_attempts_per_build, keep_automatic_from
 from fernshale.core.crossing.stages.build import actions as build_actions
 from fernshale.core.crossing.stages.build import automatic_rounds
 from fernshale.core.crossing.stages.build import execution as build_execution
@@ -62,6 +62,12 @@ def choose_confidence(crossing: Crossing, value: float) -> None:
     """Set the confidence from which fixes are applied automatically. Raises MisuseError."""
     with crossing.acting():
         keep_automatic_from(crossing, value)
+
+
+def choose_attempts(crossing: Crossing, builds: int) -> None:
+    """Set how many builds in a copy are spent on trying proposals after each build. Raises MisuseError."""
+    with crossing.acting():
+        keep_attempts_per_build(crossing, builds)
 
 
 def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> int:

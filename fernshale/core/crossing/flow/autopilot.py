@@ -12,6 +12,8 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.items import Item, choose
 from fernshale.core.crossing.record.stage import STAGES, Stage
+from fernshale.core.crossing.stages.build.actions import RunBuild
+from fernshale.core.crossing.stages.build.attempt_runs import try_if_wanted
 from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.crossing.stages.trial.actions import BeginNextLeg
 
@@ -80,6 +82,8 @@ def _cross_leg(
             overview = inspect(crossing, work)
             if isinstance(step.action, BeginNextLeg):
                 return overview
+            if isinstance(step.action, RunBuild) and try_if_wanted(crossing, overview.build, work):
+                overview = inspect(crossing, work)
         on_stage(stage, overview)
         if blocked is None and any(item.blocks for item in overview.items_of(stage)):
             blocked = stage

@@ -86,24 +86,34 @@ def run_profile_command(crossing: Crossing, scan: ProjectScan, call: CommandCall
 
     Raises TrustNeeded, CommandError, Cancelled.
     """
-    name = call.name
-    command: ProfileCommand | None = getattr(scan.profile.commands, name)
-    if command is None:
-        raise MisuseError(f"the profile {scan.profile.path.name} has no command {name}", f"Add [commands.{name}].")
-    require_trust(scan.profile)
-    release = call.release or scan.release
-    places = {**command_places(crossing, scan, release), **call.more}
-    arguments = fill_arguments(command.run, places, scan.along)
-    environment = {key: fill(value, places) for key, value in command.environment.items()}
-    folder = Path(fill(command.folder, places))
-    work.on_line("$ " + " ".join(arguments))
+    name, release = call.name, call.release or scan.release
     with watching(crossing, EntryText(call.stage, f"{name} for {release}", call.why, about_command(name)), work):
-        work.progress(f"the command “{name}” runs", 0, 0)
-        finished = run_command(arguments, folder, work, environment, command.timeout_s, command.silence_s)
+        finished = run_elsewhere(crossing, scan, call, work)
     log = crossing.scratch("logs") / f"{int(time.time() * 1000)}-{name}.log"
     write_atomic(log, finished.output)
     crossing.keep(log_of(name), str(log))
     return finished
+
+
+def run_elsewhere(crossing: Crossing, scan: ProjectScan, call: CommandCall, work: Work) -> Finished:
+    """Run a command of the profile without watching the project: for a copy of it, whose folders are in `more` of the call.
+
+    Raises TrustNeeded, CommandError, Cancelled.
+    """
+    command: ProfileCommand | None = getattr(scan.profile.commands, call.name)
+    if command is None:
+        raise MisuseError(
+            f"the profile {scan.profile.path.name} has no command {call.name}", f"Add [commands.{call.name}]."
+        )
+    require_trust(scan.profile)
+    places = {**command_places(crossing, scan, call.release or scan.release), **call.more}
+    arguments = fill_arguments(command.run, places, scan.along)
+    environment = {key: fill(value, places) for key, value in command.environment.items()}
+    work.on_line("$ " + " ".join(arguments))
+    work.progress(f"the command “{call.name}” runs", 0, 0)
+    return run_command(
+        arguments, Path(fill(command.folder, places)), work, environment, command.timeout_s, command.silence_s
+    )
 
 
 def run_typed_command(

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import hashlib
 import os
-import stat
 import sys
 import tempfile
 from dataclasses import dataclass, field, replace
@@ -29,7 +28,7 @@ from fernshale.core.profile.authoring.draft_text import write_draft
 from fernshale.core.profile.model import DiagnosticPattern, ProfileCommand
 from fernshale.core.profile.read import SUFFIX, fill, read_profile
 from fernshale.core.route.shelf_sources import read_shelf
-from fernshale.core.snapshot.working_copy import duplicate_tree
+from fernshale.core.snapshot.working_copy import duplicate_tree, make_writable
 
 _TRIAL_S = 600.0
 _MAX_SHOWN = 400
@@ -92,7 +91,7 @@ def try_command(
     with tempfile.TemporaryDirectory(prefix="fernshale-try-") as scratch:
         copy = Path(scratch) / project.name
         duplicate_tree(project, copy, work)
-        _make_writable(copy)
+        make_writable(copy)
         places = {"project": str(copy), "jobs": str(os.cpu_count() or 1), "python": sys.executable, "release": ""}
         for name in ("build", "out"):
             (Path(scratch) / f"for-{name}").mkdir()
@@ -112,14 +111,6 @@ def try_command(
         diagnostics = read_log(finished.output, _patterns(answers))
         lines = finished.text.replace(str(copy), "").splitlines()[-_MAX_SHOWN:]
         return CommandTrial(finished.status, finished.elapsed_s, diagnostics, tuple(lines), finished.output)
-
-
-def _make_writable(copy: Path) -> None:
-    """A command writes next to the sources, also in the copy of a project that is read-only."""
-    for folder, _, files in os.walk(copy):
-        for path in (Path(folder), *(Path(folder, name) for name in files)):
-            if not path.is_symlink():
-                path.chmod(path.stat().st_mode | stat.S_IWUSR)
 
 
 @dataclass(frozen=True, slots=True)

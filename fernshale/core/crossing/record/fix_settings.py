@@ -1,4 +1,4 @@
-"""The confidence from which fixes are applied automatically, and the causes that a person put off."""
+"""The confidence from which fixes are applied automatically, whether proposals are tried, and causes that a person put off."""
 
 from __future__ import annotations
 
@@ -10,6 +10,8 @@ from fernshale.core.crossing.record.facts import Fact
 AUTOMATIC_FROM = 0.9
 NEVER = 2.0
 _LIMIT: Fact[float] = Fact("sure from", AUTOMATIC_FROM, float)
+# Builds in a copy of the project that may be spent on the proposals of one build; 0: none are tried unasked.
+_ATTEMPTS: Fact[int] = Fact("attempts per build", 0, int)
 _LATER: Fact[frozenset[str]] = Fact("put off", frozenset(), frozenset, sorted, per_leg=True)
 
 
@@ -25,6 +27,18 @@ def keep_automatic_from(crossing: Crossing, value: float) -> None:
             f"{value} is out of range for a confidence", "Use 0.5 to 1; above 1 no fix is applied automatically."
         )
     crossing.keep(_LIMIT, value)
+
+
+def attempts_per_build(crossing: Crossing) -> int:
+    """How many builds in a copy are spent on the proposals of each build; 0 where they are not tried unasked."""
+    return crossing.read(_ATTEMPTS)
+
+
+def keep_attempts_per_build(crossing: Crossing, builds: int) -> None:
+    """Set how many builds in a copy are spent on proposals. Raises MisuseError where it is negative."""
+    if builds < 0:
+        raise MisuseError(f"{builds} is no number of builds", "Use 0 to try no proposals.")
+    crossing.keep(_ATTEMPTS, builds)
 
 
 def put_off(crossing: Crossing) -> frozenset[str]:

@@ -11,6 +11,7 @@ from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import note, undo
 from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.build.attempt_runs import try_if_wanted
 from fernshale.core.crossing.stages.build.build_runs import run_round
 from fernshale.core.crossing.stages.build.fix_application import apply_fix
 from fernshale.core.crossing.stages.build.inspection import inspect_build
@@ -60,6 +61,7 @@ def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:
         if view.passed:
             return "it compiles and links"
         before = view.rounds[-1]
+        try_if_wanted(crossing, view, work)
         applied = apply_confident_fixes(crossing, author, work)
         if not applied:
             return "no high-confidence fixes are left"

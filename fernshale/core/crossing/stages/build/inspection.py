@@ -27,6 +27,7 @@ from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.last_build import LAST_BUILD, ROUNDS
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import leg_rules
+from fernshale.core.crossing.stages.build.attempts import ATTEMPTS, with_verdicts
 from fernshale.core.crossing.stages.build.build_runs import NOT_BUILT, known_errors, line_reader, read_round_log
 from fernshale.core.crossing.stages.build.changed_types import with_other_types
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
@@ -108,10 +109,13 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     is_stale = last.fingerprint != fingerprint(crossing, scan, NOT_BUILT)
     states, gone = cause_states(rounds), left_out_files(crossing)
     views = []
+    attempts = crossing.read(ATTEMPTS)
+    verdicts = {(item.cause, item.rule): item for item in attempts.found if attempts.log == last.log}
     searching = FixSearch(live, rules, edits, shape, near, scan)
     for cause in causes:
         is_later = cause.key in later
         fixes, refused = searching.find(cause, NEVER if is_later else far)
+        fixes = with_verdicts(cause.key, fixes, verdicts)
         left_out = "" if fixes else _left_out_plugin(cause, gone)
         open_ = _count_open(cause)
         is_settled = is_stale and not fixes and not open_

@@ -26,7 +26,8 @@ from fernshale.core.fix.rules import Rule
 class Fix:
     """A rule with all places it would change. `named` are those on lines that the compiler reported; `clears` counts errors.
 
-    It is applied automatically from the confidence `sure_from` on, and never where `doubt` gives a reason to look first.
+    It is applied automatically from the confidence `automatic_from` on, and never where `doubt` gives a reason to look first.
+    `tried` is the verdict of a build in a copy of the project, "" before it was tried.
     """
 
     rule: Rule
@@ -38,6 +39,7 @@ class Fix:
     confidence: float
     automatic_from: float = AUTOMATIC_FROM
     doubt: str = ""
+    tried: str = ""
 
     @property
     def is_automatic(self) -> bool:
@@ -46,7 +48,7 @@ class Fix:
     @property
     def evidence(self) -> tuple[str, ...]:
         """The evidence for the fix, and the reason to look first."""
-        return tuple(filter(None, (self.rule.why, self.source, self.doubt)))
+        return tuple(filter(None, (self.tried, self.rule.why, self.source, self.doubt)))
 
     @property
     def places(self) -> frozenset[tuple[str, int]]:

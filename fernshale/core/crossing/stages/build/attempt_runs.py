@@ -1,0 +1,241 @@
+"""Try the proposals of the last build in a copy of the project: the first of all causes together, then what failed.
+
+Each build is one attempt at a set of fixes. A fix that clears errors and brings none stays in the copy; in the place of one that
+does not, the next proposal of its cause is tried. What failed among others is tried once more with the good ones alone.
+"""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.lock import Held, locked
+from fernshale.core.base.quantities import count, seconds
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import Work
+from fernshale.core.build.causes import find_causes
+from fernshale.core.build.known_errors import split_known
+from fernshale.core.build.owners import find_owners
+from fernshale.core.build.path_mapping import ProjectFiles
+from fernshale.core.build.reading import read_log
+from fernshale.core.crossing.project.build_places import owner_context
+from fernshale.core.crossing.project.commands import CommandCall, run_elsewhere
+from fernshale.core.crossing.project.freshness import fingerprint
+from fernshale.core.crossing.project.scan import scan_crossing
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.fix_settings import attempts_per_build
+from fernshale.core.crossing.record.last_build import LAST_BUILD
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.build.attempt_copy import AttemptCopy
+from fernshale.core.crossing.stages.build.attempts import (
+    ATTEMPTS,
+    Attempt,
+    Attempts,
+    EditedLines,
+    ErrorAt,
+    judge,
+    summary_of,
+)
+from fernshale.core.crossing.stages.build.build_runs import NOT_BUILT, known_errors
+from fernshale.core.crossing.stages.build.inspection import inspect_build
+from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix
+from fernshale.core.fix.apply import CodeEdit, apply_edits
+from fernshale.core.survey.release_sites import read_project_text
+
+
+@dataclass(frozen=True, slots=True)
+class AttemptBudget:
+    """How much may be spent: builds, seconds in all, and proposals of each cause."""
+
+    builds: int = 6
+    seconds: float = 1800.0
+    proposals: int = 3
+
+
+def try_if_wanted(crossing: Crossing, view: BuildView, work: Work) -> Attempts | None:
+    """Try the proposals of the last build if the crossing is set to, and they were not tried yet; None if not.
+
+    Raises as `try_proposals`."""
+    builds = attempts_per_build(crossing)
+    if not builds or not has_proposals_to_try(crossing, view):
+        return None
+    found = try_proposals(crossing, AttemptBudget(builds), work)
+    work.on_line(summary_of(found))
+    return found
+
+
+def has_proposals_to_try(crossing: Crossing, view: BuildView) -> bool:
+    """Whether the last build is of the project as it is, has causes with proposals, and none of them was tried yet."""
+    last = crossing.read(LAST_BUILD)
+    if last is None or view.is_stale or view.passed or crossing.read(ATTEMPTS).log == last.log:
+        return False
+    return any(map(_is_worth_trying, view.causes))
+
+
+def try_proposals(crossing: Crossing, budget: AttemptBudget, work: Work) -> Attempts:
+    """Try the proposals of the last build and keep the verdicts. Nothing is written into the project.
+
+    It stops when the project changes meanwhile. Raises MisuseError where there is nothing to try or another attempt runs,
+    TrustNeeded, CommandError, Cancelled.
+    """
+    try:
+        with locked(crossing.scratch("attempts") / "lock"):
+            return _Trying(crossing, budget, work).run()
+    except Held as error:
+        raise MisuseError(
+            f"proposals of this crossing are being tried by {error.holder}", "Wait for it to finish, or stop it there."
+        ) from error
+
+
+# The edits of some fixes by file.
+_ByFile = Mapping[TreePath, list[CodeEdit]]
+
+
+class _Trying:
+    """One run: what was tried, what stays in the copy, and what waits."""
+
+    def __init__(self, crossing: Crossing, budget: AttemptBudget, work: Work) -> None:
+        self._crossing, self._budget, self._work = crossing, budget, work
+        self._scan = scan_crossing(crossing, work)
+        view = inspect_build(self._scan, crossing, work.token)
+        last = crossing.read(LAST_BUILD)
+        if last is None or not view.rounds or view.is_stale:
+            raise MisuseError("proposals are tried after a build, and files changed since the last one", "Build first.")
+        self._log = last.log
+        self._copy = AttemptCopy(crossing.scratch("attempts"))
+        self._found: dict[tuple[str, str], Attempt] = {}
+        self._good: dict[str, Fix] = {}
+        self._waiting = {
+            item.cause.key: deque(item.fixes[: budget.proposals]) for item in view.causes if _is_worth_trying(item)
+        }
+        self._alone: deque[tuple[str, Fix]] = deque()
+        self._before = _errors_of(view)
+        self._seen = fingerprint(crossing, self._scan, NOT_BUILT)
+        self._builds = 0
+        self._ends = time.monotonic() + budget.seconds
+
+    def run(self) -> Attempts:
+        if not self._waiting:
+            raise MisuseError("no cause has a proposal that could be tried")
+        stopped = ""
+        while (batch := self._next_batch()) and not stopped:
+            self._build(batch)
+            stopped = self._reason_to_stop()
+        result = Attempts(self._log, tuple(self._found.values()), self._builds, stopped)
+        self._crossing.keep(ATTEMPTS, result)
+        return result
+
+    def _next_batch(self) -> dict[str, Fix]:
+        """The next proposals of the causes that wait, by cause; where none is left, one that failed among others."""
+        batch = {cause: queue[0] for cause, queue in self._waiting.items() if queue}
+        if not batch and self._alone:
+            cause, fix = self._alone.popleft()
+            batch = {cause: fix} if cause not in self._good else self._next_batch()
+        return batch
+
+    def _reason_to_stop(self) -> str:
+        waits = any(self._waiting.values()) or self._alone
+        if fingerprint(self._crossing, scan_crossing(self._crossing, self._work), NOT_BUILT) != self._seen:
+            return "stopped because the project changed"
+        if waits and self._builds >= self._budget.builds:
+            return f"stopped after {count(self._builds, 'build')}"
+        if waits and time.monotonic() > self._ends:
+            return f"stopped after {seconds(self._budget.seconds)}"
+        return ""
+
+    def _build(self, batch: Mapping[str, Fix]) -> None:
+        """Build with a batch in addition to what is good so far, and judge all of it."""
+        self._work.check()
+        edits, left_out = _together({**self._good, **batch})
+        texts = {}
+        for path, listed in edits.items():
+            file = read_project_text(self._scan.project, path)
+            texts[path] = file.with_text(apply_edits(file.text, listed)).encode()
+        self._copy.fill(self._scan, texts, self._work)
+        more = {"project": str(self._copy.project), "build": str(self._copy.build), "out": str(self._copy.out)}
+        call = CommandCall("build", Stage.BUILD, "proposals are tried", more=more)
+        finished = run_elsewhere(self._crossing, self._scan, call, self._work)
+        self._builds += 1
+        after = self._errors_after(finished.output, edits)
+        tried_alone = len(batch) + len(self._good) == 1
+        for cause, fix in {**self._good, **batch}.items():
+            if fix.rule.id not in left_out:
+                self._settle(cause, fix, judge(cause, fix, self._before, after), tried_alone)
+        for queue in self._waiting.values():
+            # Two proposals for one place are not tried together; the second has its turn in the next build.
+            if queue and queue[0].rule.id in left_out and len(batch) == 1:
+                queue.popleft()
+
+    def _settle(self, cause: str, fix: Fix, attempt: Attempt, tried_alone: bool) -> None:
+        self._found[cause, fix.rule.id] = attempt
+        queue = self._waiting.get(cause, deque())
+        if attempt.is_good:
+            self._good[cause] = fix
+            queue.clear()
+            return
+        self._good.pop(cause, None)
+        if queue and queue[0] is fix:
+            queue.popleft()
+            if not tried_alone:
+                self._alone.append((cause, fix))
+
+    def _errors_after(self, output: bytes, edits: _ByFile) -> list[tuple[ErrorAt, Collection[CodeEdit]]]:
+        """The errors of the copy, at the lines of the project, each with the edits that wrote its line."""
+        files = ProjectFiles(self._copy.project, self._scan.manifest.files)
+        context = replace(
+            owner_context(self._scan, self._crossing),
+            project=self._copy.project, files=files, scratch=(self._copy.build, self._copy.out),
+        )  # fmt: skip
+        owned = find_owners(read_log(output, self._scan.profile.diagnostic), context)
+        new, _ = split_known(owned, known_errors(self._crossing))
+        lines = {str(path): EditedLines(self._scan.read(path) or "", listed) for path, listed in edits.items()}
+        found: list[tuple[ErrorAt, Collection[CodeEdit]]] = []
+        for cause in find_causes(new, self._line_of):
+            for error in cause.errors:
+                place, edited = error.place, lines.get(error.place.file)
+                if edited is None:
+                    found.append((ErrorAt(cause.key, place.file, place.line), ()))
+                else:
+                    at = ErrorAt(cause.key, place.file, edited.before(place.line))
+                    found.append((at, edited.edits_at(place.line)))
+        return found
+
+    def _line_of(self, file: str, line: int) -> str:
+        if file not in self._scan.manifest.files:
+            return ""
+        lines = read_project_text(self._copy.project, TreePath(file)).text.split("\n")
+        return lines[line - 1] if 0 < line <= len(lines) else ""
+
+
+def _is_worth_trying(item: CauseView) -> bool:
+    return bool(item.fixes) and not item.put_off and not item.fixes[0].removes
+
+
+def _errors_of(view: BuildView) -> tuple[ErrorAt, ...]:
+    return tuple(
+        ErrorAt(item.cause.key, error.place.file, error.place.line)
+        for item in view.causes
+        for error in item.cause.errors
+    )
+
+
+def _together(fixes: Mapping[str, Fix]) -> tuple[_ByFile, frozenset[str]]:
+    """The edits of some fixes by file, and the rules that are left out because another one changes the same place."""
+    edits: dict[TreePath, list[CodeEdit]] = {}
+    left_out = set()
+    for rule, listed in {fix.rule.id: fix.edits for fix in fixes.values()}.items():
+        if any(_overlap(edit, other) for edit in listed for other in edits.get(edit.path, ())):
+            left_out.add(rule)
+            continue
+        for edit in listed:
+            if edit not in edits.setdefault(edit.path, []):
+                edits[edit.path].append(edit)
+    return edits, frozenset(left_out)
+
+
+def _overlap(one: CodeEdit, other: CodeEdit) -> bool:
+    """Whether two different edits change the same text, or insert different ones at the same place."""
+    return one != other and one.start <= other.end and other.start <= one.end

@@ -1,0 +1,155 @@
+"""What became of the errors of a cause when its fix was tried in a copy of the project.
+
+A compiler can judge whether a name exists and fits. It cannot judge whether a dropped argument was needed, or a value is the
+right one; a fix of such a kind is tried as well, and never gains confidence by it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
+from typing import NamedTuple
+
+from fernshale.core.base.quantities import count
+from fernshale.core.crossing.record.facts import Fact
+from fernshale.core.crossing.stages.build.view import Fix
+from fernshale.core.fix.apply import CodeEdit
+from fernshale.core.fix.rules import HeaderRule, ImportRule, MoveRule, RenameRule, Rule
+
+# Kinds that only write another name, so that a compiler's verdict is about all that they change.
+_PROVABLE: tuple[type[Rule], ...] = (RenameRule, MoveRule, HeaderRule, ImportRule)
+# By how much a verdict multiplies the odds of a fix: a wrong name of the right type compiles as well, about one in three.
+_ODDS_CLEARED = 3.0
+_ODDS_FAILED = 0.1
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """The verdict on a fix of a cause: how many of `errors` vanished, and how many new ones appeared at the changed places."""
+
+    cause: str
+    rule: str
+    cleared: int
+    errors: int
+    brought: int
+
+    @property
+    def is_good(self) -> bool:
+        return self.cleared > 0 and not self.brought
+
+    @property
+    def words(self) -> str:
+        brings = f"brings {self.brought}" if self.brought else "brings none"
+        return f"tried: clears {self.cleared} of {self.errors}, {brings}"
+
+
+@dataclass(frozen=True, slots=True)
+class Attempts:
+    """All verdicts of one build of the project, known by its log. `stopped` says why not everything was tried, "" if it was."""
+
+    log: str = ""
+    found: tuple[Attempt, ...] = ()
+    builds: int = 0
+    stopped: str = ""
+
+
+ATTEMPTS: Fact[Attempts] = Fact(
+    "attempts",
+    Attempts(),
+    lambda data: Attempts(**{**data, "found": tuple(Attempt(**item) for item in data["found"])}),
+    asdict,
+    per_leg=True,
+)
+
+
+def with_verdicts(cause: str, fixes: Sequence[Fix], attempts: Mapping[tuple[str, str], Attempt]) -> tuple[Fix, ...]:
+    """The fixes of a cause with the verdicts on them as evidence, best first."""
+    judged = [_with_verdict(fix, attempts.get((cause, fix.rule.id))) for fix in fixes]
+    failed = {
+        fix.rule.id for fix in fixes if (found := attempts.get((cause, fix.rule.id))) is not None and not found.is_good
+    }
+    # The order is otherwise that of the search.
+    return tuple(sorted(judged, key=lambda fix: fix.rule.id in failed))
+
+
+def _with_verdict(fix: Fix, attempt: Attempt | None) -> Fix:
+    if attempt is None:
+        return fix
+    words = attempt.words
+    confidence = fix.confidence
+    if not attempt.is_good:
+        confidence = _with_odds(confidence, _ODDS_FAILED)
+    elif isinstance(fix.rule, _PROVABLE) and attempt.cleared == attempt.errors:
+        confidence = _with_odds(confidence, _ODDS_CLEARED)
+    elif not isinstance(fix.rule, _PROVABLE):
+        words += "; no compiler can tell whether the values are right"
+    return replace(fix, confidence=confidence, tried=words)
+
+
+def _with_odds(confidence: float, factor: float) -> float:
+    if confidence >= 1.0:
+        return confidence
+    odds = confidence / (1 - confidence) * factor
+    return odds / (1 + odds)
+
+
+class ErrorAt(NamedTuple):
+    """An error as it is recognised again: the key of its cause, and file and line before any edit."""
+
+    cause: str
+    file: str
+    line: int
+
+
+class EditedLines:
+    """The lines of a text after some edits, and which lines they were before. `text` is the one from before."""
+
+    def __init__(self, text: str, edits: Sequence[CodeEdit]) -> None:
+        self._parts = []
+        moved = 0
+        for edit in sorted(edits, key=lambda edit: edit.start):
+            removed, added = edit.old.count("\n"), edit.new.count("\n")
+            first = edit.line + moved
+            # Whole lines in place of whole lines, or of none, do not reach into the next one.
+            is_whole = (not edit.start or text[edit.start - 1] == "\n") and edit.new.endswith("\n")
+            last = first + added - (is_whole and (not edit.old or edit.old.endswith("\n")))
+            self._parts.append((first, last, edit, removed))
+            moved += added - removed
+
+    def before(self, line: int) -> int:
+        """The line, 1-based, that a line of the edited text was."""
+        moved = 0
+        for first, last, edit, removed in self._parts:
+            if first <= line <= last:
+                return edit.line + min(line - first, removed)
+            if line > last:
+                moved += edit.new.count("\n") - removed
+        return line - moved
+
+    def edits_at(self, line: int) -> tuple[CodeEdit, ...]:
+        """The edits that wrote a line of the edited text."""
+        return tuple(edit for first, last, edit, _ in self._parts if first <= line <= last)
+
+
+def judge(
+    cause: str,
+    fix: Fix,
+    before: Sequence[ErrorAt],
+    after: Sequence[tuple[ErrorAt, Collection[CodeEdit]]],
+) -> Attempt:
+    """The verdict on a fix. `before` are all errors of the project, `after` those of the copy, each with the edits that wrote
+    its line."""
+    own = [error for error in before if error.cause == cause]
+    left = {error for error, _ in after}
+    known = set(before)
+    edits = set(fix.edits)
+    brought = sum(error not in known and not edits.isdisjoint(at) for error, at in after)
+    return Attempt(cause, fix.rule.id, sum(error not in left for error in own), len(own), brought)
+
+
+def summary_of(attempts: Attempts) -> str:
+    """What trying the proposals found, in one sentence."""
+    good = sum(item.is_good for item in attempts.found)
+    tried, builds = count(len(attempts.found), "proposal"), count(attempts.builds, "build")
+    said = f"{good} of {tried} clear errors and bring none, after {builds} in a copy"
+    return f"{said}; {attempts.stopped}" if attempts.stopped else said

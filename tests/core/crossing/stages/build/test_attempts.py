@@ -1,0 +1,146 @@
+"""Proposals are tried in a copy of the project; the verdicts order them and are shown as evidence."""
+
+from __future__ import annotations
+
+import os
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fernshale.core.base.errors import Cancelled, MisuseError
+from fernshale.core.base.textfile import position
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.rules.sources import keep_rules
+from fernshale.core.crossing.stages.build.attempt_runs import AttemptBudget, try_proposals
+from fernshale.core.crossing.stages.build.attempts import EditedLines
+from fernshale.core.crossing.stages.build.view import Fix
+from fernshale.core.crossing.stages.overview import inspect
+from fernshale.core.fix.apply import CodeEdit, apply_edits
+from fernshale.core.fix.rules import RenameRule, RewriteRule, Rule
+from tests.conftest import Tree, listing
+from tests.crossing_steps import act
+from tests.engines import begin_engine
+
+_OLD = "namespace rush { int light(int room); int snuff(int room, int hour); }\n"
+_NEW = "namespace rush { int kindle(const char* room); int ignite(int room); int quench(int room); }\n"
+_CODE = '#include "rush.hpp"\nint f() {\n    return rush::light(3);\n}\n\nint g() {\n    return rush::light(4)\n        + rush::snuff(3, 4);\n}\n'
+_BUILD = "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp"
+
+
+def _begin(tree: Tree, rules: list[Rule], code: str = _CODE) -> Crossing:
+    """A project that was built once on the new release, with rules that are proposed for it."""
+    crossing = begin_engine(tree, {"include/rush.hpp": _OLD}, {"include/rush.hpp": _NEW}, {"src/a.cpp": code}, _BUILD)
+    with crossing.acting():
+        keep_rules(crossing, rules)
+    for key, option in (("engine:sites", "apply"), ("build:run", "build")):
+        act(crossing, key, option)
+    return crossing
+
+
+def _rename(new: str, confidence: float) -> RenameRule:
+    return RenameRule(f"to-{new}", "", title=f"light is {new}", old="light", new=new, confidence=confidence)
+
+
+def _fixes(crossing: Crossing, symbol: str) -> dict[str, Fix]:
+    views = (item for item in inspect(crossing, Work()).build.causes if item.cause.symbol == symbol)
+    return {fix.rule.id: fix for fix in next(views).fixes}
+
+
+def test_a_proposal_that_brings_errors_is_not_offered_first(tree: Tree) -> None:
+    crossing = _begin(tree, [_rename("kindle", 0.6), _rename("ignite", 0.5)])
+    before = listing(crossing.setup.project)
+    assert [*_fixes(crossing, "light")][:2] == ["to-kindle", "to-ignite"]
+    attempts = try_proposals(crossing, AttemptBudget(), Work())
+    assert not attempts.stopped and listing(crossing.setup.project) == before
+    found = _fixes(crossing, "light")
+    assert next(iter(found)) == "to-ignite" and found["to-ignite"].evidence[0] == "tried: clears 2 of 2, brings none"
+    assert found["to-kindle"].tried == "tried: clears 2 of 2, brings 2"
+    # The odds of a name that fits rise, those of one that does not fall.
+    assert 0.6 < found["to-ignite"].confidence < 0.9 and found["to-kindle"].confidence < 0.2
+
+
+def test_what_a_compiler_cannot_judge_gains_no_confidence(tree: Tree) -> None:
+    rule = RewriteRule(
+        "drop", "", title="snuff is quench", pattern="snuff($room, $hour)", replacement="quench($room)", confidence=0.5
+    )
+    crossing = _begin(tree, [rule, _rename("ignite", 0.5)])
+    before = _fixes(crossing, "snuff")["drop"].confidence
+    try_proposals(crossing, AttemptBudget(), Work())
+    fix = _fixes(crossing, "snuff")["drop"]
+    assert fix.tried.startswith("tried: clears 1 of 1, brings none; no compiler can tell")
+    assert fix.confidence == before and not fix.is_automatic
+
+
+def test_verdicts_are_of_one_build_only(tree: Tree) -> None:
+    crossing = _begin(tree, [_rename("ignite", 0.5)])
+    try_proposals(crossing, AttemptBudget(), Work())
+    act(crossing, "build:run", "build")
+    assert not _fixes(crossing, "light")["to-ignite"].tried
+
+
+def test_an_attempt_stops_when_the_project_changes(tree: Tree) -> None:
+    crossing = _begin(tree, [_rename("kindle", 0.6), _rename("ignite", 0.5)])
+    file = crossing.setup.project / "src/a.cpp"
+
+    def edit(line: str) -> None:
+        if line.startswith("$ "):
+            file.write_text(_CODE + "// meanwhile\n")
+
+    attempts = try_proposals(crossing, AttemptBudget(), Work(on_line=edit))
+    assert attempts.stopped == "stopped because the project changed" and attempts.builds == 1
+    with pytest.raises(MisuseError, match="files changed since the last one"):
+        try_proposals(crossing, AttemptBudget(), Work())
+
+
+def test_a_budget_and_a_cancellation_end_it(tree: Tree) -> None:
+    crossing = _begin(tree, [_rename("kindle", 0.6), _rename("ignite", 0.5)])
+    attempts = try_proposals(crossing, AttemptBudget(builds=1), Work())
+    assert attempts.stopped == "stopped after 1 build" and {item.rule for item in attempts.found} == {"to-kindle"}
+    token = CancelToken()
+    with pytest.raises(Cancelled):
+        try_proposals(crossing, AttemptBudget(), Work(token=token, on_line=lambda _: token.cancel()))
+    # The verdicts of before are kept.
+    assert _fixes(crossing, "light")["to-kindle"].tried
+
+
+def test_the_copy_is_kept_and_only_changed_files_are_written_again(tree: Tree) -> None:
+    crossing = _begin(tree, [_rename("ignite", 0.5)])
+    project, copy = crossing.setup.project, crossing.scratch("attempts") / "project"
+    other = project / "notes.txt"
+    other.write_text("tide\n")
+    os.chmod(project / "src/a.cpp", 0o755)
+    act(crossing, "build:run", "build")
+    try_proposals(crossing, AttemptBudget(), Work())
+    assert "ignite(3)" in (copy / "src/a.cpp").read_text() and os.access(copy / "src/a.cpp", os.X_OK)
+    times = {path.name: path.stat().st_mtime_ns for path in copy.rglob("*") if path.is_file()}
+    other.write_text("ebb\n")
+    (project / "new.txt").write_text("flood\n")
+    act(crossing, "build:run", "build")
+    try_proposals(crossing, AttemptBudget(), Work())
+    now = {path.name: path.stat().st_mtime_ns for path in copy.rglob("*") if path.is_file()}
+    assert {name for name in now if now[name] != times.get(name)} == {"notes.txt", "new.txt"}
+    (project / "new.txt").unlink()
+    act(crossing, "build:run", "build")
+    try_proposals(crossing, AttemptBudget(), Work())
+    assert not (copy / "new.txt").exists() and (copy / "notes.txt").read_text() == "ebb\n"
+
+
+@given(
+    st.lists(st.text("abc", max_size=3), min_size=1, max_size=12).map("\n".join),
+    st.lists(st.tuples(st.integers(0, 40), st.integers(0, 6), st.text("xy\n", max_size=6)), max_size=4),
+)
+def test_a_line_that_no_edit_wrote_is_the_line_it_was(text: str, cuts: list[tuple[int, int, str]]) -> None:
+    edits, end = [], 0
+    for start, length, new in sorted(cuts):
+        start = min(max(start, end + 1 if edits else 0), len(text))
+        end = min(start + length, len(text))
+        if not edits or start > edits[-1].end:
+            edits.append(CodeEdit(TreePath("a"), position(text, start)[0], start, end, text[start:end], new))
+    lines, was = apply_edits(text, edits).split("\n"), text.split("\n")
+    edited = EditedLines(text, edits)
+    for number, line in enumerate(lines, 1):
+        if not edited.edits_at(number):
+            assert was[edited.before(number) - 1] == line
