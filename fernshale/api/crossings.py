@@ -19,6 +19,7 @@ from fernshale.core.crossing.flow.summaries import FindingParts, finding_of
 from fernshale.core.crossing.project.check_runs import check_rows
 from fernshale.core.crossing.record.database import Crossing, all_crossings, find_crossing, open_crossing
 from fernshale.core.crossing.record.decisions import read_decisions
+from fernshale.core.crossing.record.fix_settings import attempts_per_build
 from fernshale.core.crossing.record.items import choose
 from fernshale.core.crossing.record.logbook import (
     Rewind,
@@ -53,6 +54,7 @@ __all__ = [
     "add_check",
     "all_crossings",
     "apply_confident_fixes",
+    "attempts_per_build",
     "begin_crossing",
     "build_and_fix",
     "carry_out",

@@ -9,14 +9,17 @@ from typing import Literal
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from fernshale.api.actions import Action, Author
+from fernshale.api.building import AttemptBudget, Attempts, has_proposals_to_try, summary_of, try_proposals
 from fernshale.api.crossings import (
     Crossing,
     add_check,
     apply_confident_fixes,
+    attempts_per_build,
     begin_crossing,
     build_and_fix,
     carry_out,
     choose,
+    choose_attempts,
     choose_confidence,
     go_back_to,
     has_changed,
@@ -58,6 +61,8 @@ class Session(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self.runner = Runner(self)
+        # Proposals are tried in a copy of the project while the user works on.
+        self.attempts = Runner(self)
         self.crossing: Crossing | None = None
         self.overview: Overview | None = None
         self._retry: Callable[[], None] | None = None
@@ -68,6 +73,9 @@ class Session(QObject):
         self.runner.succeeded.connect(self._on_result)
         self.runner.failed.connect(self._on_failed)
         self.runner.cancelled.connect(self._on_cancelled)
+        self.attempts.succeeded.connect(self._on_attempts)
+        self.attempts.failed.connect(lambda error: self.said.emit(f"proposals were not tried: {error}"))
+        self.attempts.cancelled.connect(lambda: self.said.emit("trying proposals was stopped"))
         self._watch = QTimer(self)
         self._watch.setInterval(_WATCH_MS)
         self._watch.timeout.connect(self._inspect_quietly)
@@ -107,6 +115,7 @@ class Session(QObject):
 
     def close(self) -> None:
         self._watch.stop()
+        self.attempts.close()
         self.runner.close()
 
     # -- intents
@@ -153,6 +162,20 @@ class Session(QObject):
     def choose_confidence(self, value: float) -> None:
         """Set the confidence from which fixes are applied automatically."""
         self._act("setting the confidence", lambda crossing, work: choose_confidence(crossing, value))
+
+    def choose_attempts(self, is_wanted: bool) -> None:
+        """Set whether the proposals of each build are tried in a copy of the project."""
+        builds = AttemptBudget().builds if is_wanted else 0
+        self._act("setting whether proposals are tried", lambda crossing, work: choose_attempts(crossing, builds))
+
+    def try_proposals(self) -> None:
+        """Try the proposals of the last build in a copy of the project, in the background. A change of the project ends it."""
+        crossing = self.crossing
+        if crossing is not None:
+            builds = attempts_per_build(crossing) or AttemptBudget().builds
+            self.attempts.start(
+                "trying the proposals", lambda work: try_proposals(crossing, AttemptBudget(builds), work)
+            )
 
     def withdraw(self, key: str, title: str) -> None:
         """Withdraw a decision that was not carried out yet."""
@@ -233,6 +256,7 @@ class Session(QObject):
         crossing = self.crossing
         if crossing is None:
             return
+        self.attempts.cancel()
 
         def task(work: Work) -> Overview:
             act(crossing, work)
@@ -282,6 +306,17 @@ class Session(QObject):
         if was == "watch":
             self.said.emit("files were changed outside Fernshale; everything was read again")
         self.overview_changed.emit(result)
+        self._try_if_wanted(result)
+
+    def _try_if_wanted(self, overview: Overview) -> None:
+        crossing = self.crossing
+        if crossing is not None and attempts_per_build(crossing) and has_proposals_to_try(crossing, overview.build):
+            self.try_proposals()
+
+    def _on_attempts(self, result: object) -> None:
+        if isinstance(result, Attempts):
+            self.said.emit(summary_of(result))
+            self._show_current_state()
 
     def _on_failed(self, error: object) -> None:
         if self._end_of_quiet():
@@ -304,6 +339,11 @@ class Session(QObject):
             and self.overview is not None
             and (error is None or isinstance(error, FernshaleError))
         ):
-            crossing = self.crossing
+            self._show_current_state()
+
+    def _show_current_state(self) -> None:
+        """Inspect again, unless a task does so anyway at its end."""
+        crossing = self.crossing
+        if crossing is not None and not self.runner.is_busy:
             self._quiet = "after"
             self.runner.start("", lambda work: inspect(crossing, work))

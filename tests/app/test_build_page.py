@@ -242,3 +242,37 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
     assert (crossing.setup.project / "src/main.lua").read_text() == game
     window.show_stage(Stage.TRIAL)
     assert not window.pages[Stage.TRIAL]._run.isVisible()  # type: ignore[attr-defined]
+
+
+def test_proposals_are_tried_in_the_background(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    new = _OLD.replace("light_up", "light_in") + _OLD.replace("light_up", "light_on")
+    wick, page = _open(tree, window, qtbot, new)
+    strip = page._attempts
+    assert strip.isVisible() and strip._button.text() == "Try proposals"
+    before = (wick.project / "game.py").read_text()
+    with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
+        strip._button.click()
+        assert strip._button.text() == "Stop trying"
+    assert strip._button.text() == "Try proposals" and (wick.project / "game.py").read_text() == before
+    assert "tried: clears 3 of 3, brings none" in page._code.toPlainText()
+
+
+def test_a_change_of_the_project_ends_an_attempt(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    new = _OLD.replace("light_up", "light_in") + _OLD.replace("light_up", "light_on")
+    _, page = _open(tree, window, qtbot, new)
+    session = window.session
+    with qtbot.waitSignal(session.attempts.ended, timeout=30_000), qtbot.waitSignal(session.overview_changed):
+        page._attempts._button.click()
+        page._everywhere.click()
+    assert not session.attempts.is_busy and not page._attempts._button.isEnabled()
+
+
+def test_proposals_are_tried_after_each_build_where_the_user_wants_it(
+    tree: Tree, window: MainWindow, qtbot: QtBot
+) -> None:
+    _, page = _open(tree, window, qtbot, _OLD.replace("light_up", "kindle"))
+    session = window.session
+    with qtbot.waitSignal(session.attempts.ended, timeout=30_000):
+        page._attempts._each.click()
+    qtbot.waitUntil(lambda: "tried: clears 3 of 3" in page._code.toPlainText(), timeout=20_000)
+    assert page._attempts._each.isChecked()

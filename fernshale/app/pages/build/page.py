@@ -31,6 +31,7 @@ from fernshale.api.actions import (
 )
 from fernshale.api.building import CodePart, FixScope
 from fernshale.app.pages.base import Page, file_and_line
+from fernshale.app.pages.build.attempt_strip import AttemptStrip
 from fernshale.app.pages.build.detail import Selection, make_detail, render
 from fernshale.app.pages.build.rows import (
     ChosenRow,
@@ -108,6 +109,8 @@ class BuildPage(Page):
         self._causes = RowList(causes, "Causes", wrap=True)
         self._causes.chosen.connect(self._on_chosen)
         causes.body.addWidget(self._causes)
+        self._attempts = AttemptStrip(causes, session)
+        causes.body.addWidget(self._attempts)
         self._card = Card(split, " ")
         self._fixes = QComboBox(self._card)
         self._fixes.setAccessibleName("Options")
@@ -185,6 +188,7 @@ class BuildPage(Page):
         self._rounds_button.setVisible(automatic > 0 and same_release(overview.scan.release, overview.setup.to))
         self._apply_fixes.setText(f"Apply {count(automatic, 'fix', 'fixes')}")
         self._build.setText("Build" if not view.rounds else "Build again")
+        self._attempts.fill(view)
         self._fill_causes()
 
     def _fill_causes(self) -> None:
