@@ -71,7 +71,8 @@ def test_proposals_are_chosen_by_keyboard_and_applied(tree: Tree, window: MainWi
 def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
     tree: Tree, window: MainWindow, qtbot: QtBot
 ) -> None:
-    wick, page = _open(tree, window, qtbot, "def glow(strength, place):\n    return strength\n")
+    others = "".join(f"def {name}(berth):\n    return berth\n" for name in ("moor", "cast", "haul"))
+    wick, page = _open(tree, window, qtbot, f"def glow(strength, place):\n    return strength\n{others}")
     game = wick.project / "game.py"
     assert "proposes the same change for the others" in page._hint.text() and page._switch_off.isVisible()
     game.write_text(game.read_text().replace("wick.light_up('hall', 3)", "wick.glow(3, 'hall')"))

@@ -55,8 +55,8 @@ def main() -> int:
         left_out = _measure_all(pool, todo, others, Path(folder))
     bins, first = _reliability(left_out)
     _write(fit_weights(measured, fitted_weights()), left_out, first)
-    _PAGE.write_text(table_of(left_out, bins, first))
-    _print(left_out)
+    _PAGE.write_text(page := table_of(left_out, bins, first))
+    print(page)
     return 0
 
 

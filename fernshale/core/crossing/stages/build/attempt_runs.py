@@ -36,6 +36,7 @@ from fernshale.core.crossing.stages.build.attempts import (
     Attempts,
     EditedLines,
     ErrorAt,
+    is_telling,
     judge,
     summary_of,
 )
@@ -113,9 +114,22 @@ class _Trying:
         }
         self._alone: deque[tuple[str, Fix]] = deque()
         self._before = _errors_of(view)
+        self._reuse(view, crossing.read(ATTEMPTS))
         self._seen = fingerprint(crossing, self._scan, NOT_BUILT)
         self._builds = 0
         self._ends = time.monotonic() + budget.seconds
+
+    def _reuse(self, view: BuildView, former: Attempts) -> None:
+        """Take the verdicts of an earlier build for proposals of causes that have as many errors as then."""
+        verdicts = {(item.cause, item.rule): item for item in former.found}
+        counts = {item.cause.key: item.cause.count for item in view.causes}
+        for cause, queue in self._waiting.items():
+            while queue and (known := verdicts.get((cause, queue[0].rule.id))) and known.errors == counts[cause]:
+                fix = queue.popleft()
+                self._found[cause, fix.rule.id] = known
+                if known.is_good:
+                    self._good[cause] = fix
+                    queue.clear()
 
     def run(self) -> Attempts:
         if not self._waiting:
@@ -163,7 +177,8 @@ class _Trying:
         tried_alone = len(batch) + len(self._good) == 1
         for cause, fix in {**self._good, **batch}.items():
             if fix.rule.id not in left_out:
-                self._settle(cause, fix, judge(cause, fix, self._before, after), tried_alone)
+                verdict = judge(cause, fix, self._before, after)
+                self._settle(cause, fix, replace(verdict, is_telling=is_telling(fix, self._text_of)), tried_alone)
         for queue in self._waiting.values():
             # Two proposals for one place are not tried together; the second has its turn in the next build.
             if queue and queue[0].rule.id in left_out and len(batch) == 1:
@@ -202,6 +217,9 @@ class _Trying:
                     at = ErrorAt(cause.key, place.file, edited.before(place.line))
                     found.append((at, edited.edits_at(place.line)))
         return found
+
+    def _text_of(self, path: TreePath) -> str:
+        return self._scan.read(path) or ""
 
     def _line_of(self, file: str, line: int) -> str:
         if file not in self._scan.manifest.files:

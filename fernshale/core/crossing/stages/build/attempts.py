@@ -6,18 +6,24 @@ right one; a fix of such a kind is tried as well, and never gains confidence by 
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+import re
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import NamedTuple
 
+from fernshale.core.base.languages import ENDINGS
 from fernshale.core.base.quantities import count
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.stages.build.view import Fix
 from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.rules import HeaderRule, ImportRule, MoveRule, RenameRule, Rule
 
-# Kinds that only write another name, so that a compiler's verdict is about all that they change.
-_PROVABLE: tuple[type[Rule], ...] = (RenameRule, MoveRule, HeaderRule, ImportRule)
+# Kinds that only write another name, so that a compiler's verdict is about all that they change. Of these, a rename is judged
+# where types decide: at calls, in a language in which arguments of another type are errors.
+_OF_NAMES: tuple[type[Rule], ...] = (RenameRule, MoveRule, HeaderRule, ImportRule)
+_TYPES_UNCHECKED = (*ENDINGS["c"], *ENDINGS["lua"], *ENDINGS["javascript"], *ENDINGS["python"])
+_CALL = re.compile(r"\s*\(")
 # By how much a verdict multiplies the odds of a fix: a wrong name of the right type compiles as well, about one in three.
 _ODDS_CLEARED = 3.0
 _ODDS_FAILED = 0.1
@@ -25,13 +31,17 @@ _ODDS_FAILED = 0.1
 
 @dataclass(frozen=True, slots=True)
 class Attempt:
-    """The verdict on a fix of a cause: how many of `errors` vanished, and how many new ones appeared at the changed places."""
+    """The verdict on a fix of a cause: how many of `errors` vanished, and how many new ones appeared at the changed places.
+
+    `is_telling`: the tool would have found a wrong fix. It cannot where only a constant changes, or a dropped argument.
+    """
 
     cause: str
     rule: str
     cleared: int
     errors: int
     brought: int
+    is_telling: bool = False
 
     @property
     def is_good(self) -> bool:
@@ -40,7 +50,10 @@ class Attempt:
     @property
     def words(self) -> str:
         brings = f"brings {self.brought}" if self.brought else "brings none"
-        return f"tried: clears {self.cleared} of {self.errors}, {brings}"
+        said = f"tried: clears {self.cleared} of {self.errors}, {brings}"
+        if self.is_good and not self.is_telling:
+            said += "; the tool cannot tell whether it means the same"
+        return said
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,15 +88,12 @@ def with_verdicts(cause: str, fixes: Sequence[Fix], attempts: Mapping[tuple[str,
 def _with_verdict(fix: Fix, attempt: Attempt | None) -> Fix:
     if attempt is None:
         return fix
-    words = attempt.words
     confidence = fix.confidence
     if not attempt.is_good:
         confidence = _with_odds(confidence, _ODDS_FAILED)
-    elif isinstance(fix.rule, _PROVABLE) and attempt.cleared == attempt.errors:
+    elif attempt.is_telling and attempt.cleared == attempt.errors:
         confidence = _with_odds(confidence, _ODDS_CLEARED)
-    elif not isinstance(fix.rule, _PROVABLE):
-        words += "; no compiler can tell whether the values are right"
-    return replace(fix, confidence=confidence, tried=words)
+    return replace(fix, confidence=confidence, tried=attempt.words)
 
 
 def _with_odds(confidence: float, factor: float) -> float:
@@ -91,6 +101,17 @@ def _with_odds(confidence: float, factor: float) -> float:
         return confidence
     odds = confidence / (1 - confidence) * factor
     return odds / (1 + odds)
+
+
+def is_telling(fix: Fix, text_of: Callable[[TreePath], str]) -> bool:
+    """Return whether a build would find that a fix is wrong. `text_of` returns the text that its edits are of."""
+    if not isinstance(fix.rule, RenameRule):
+        return isinstance(fix.rule, _OF_NAMES)
+    used = [edit for edit in fix.edits if not edit.is_import and not edit.is_added_import]
+    return bool(used) and all(
+        not edit.path.endswith(_TYPES_UNCHECKED) and _CALL.match(text_of(edit.path), edit.end) is not None
+        for edit in used
+    )
 
 
 class ErrorAt(NamedTuple):

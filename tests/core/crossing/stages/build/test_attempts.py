@@ -15,7 +15,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.rules.sources import keep_rules
 from fernshale.core.crossing.stages.build.attempt_runs import AttemptBudget, try_proposals
-from fernshale.core.crossing.stages.build.attempts import EditedLines
+from fernshale.core.crossing.stages.build.attempts import ATTEMPTS, Attempts, EditedLines
 from fernshale.core.crossing.stages.build.view import Fix
 from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.fix.apply import CodeEdit, apply_edits
@@ -70,15 +70,23 @@ def test_what_a_compiler_cannot_judge_gains_no_confidence(tree: Tree) -> None:
     before = _fixes(crossing, "snuff")["drop"].confidence
     try_proposals(crossing, AttemptBudget(), Work())
     fix = _fixes(crossing, "snuff")["drop"]
-    assert fix.tried.startswith("tried: clears 1 of 1, brings none; no compiler can tell")
+    assert fix.tried == "tried: clears 1 of 1, brings none; the tool cannot tell whether it means the same"
     assert fix.confidence == before and not fix.is_automatic
 
 
-def test_verdicts_are_of_one_build_only(tree: Tree) -> None:
+def test_verdicts_are_taken_over_where_the_same_errors_are_left(tree: Tree) -> None:
     crossing = _begin(tree, [_rename("ignite", 0.5)])
-    try_proposals(crossing, AttemptBudget(), Work())
+    assert try_proposals(crossing, AttemptBudget(), Work()).builds
+    file = crossing.setup.project / "src/a.cpp"
+    file.write_text("// The tide is out.\n" + _CODE)
     act(crossing, "build:run", "build")
     assert not _fixes(crossing, "light")["to-ignite"].tried
+    again = try_proposals(crossing, AttemptBudget(), Work())
+    assert not again.builds and _fixes(crossing, "light")["to-ignite"].tried == "tried: clears 2 of 2, brings none"
+    file.write_text(_CODE + "int h() { return rush::light(5); }\n")
+    act(crossing, "build:run", "build")
+    assert try_proposals(crossing, AttemptBudget(), Work()).builds
+    assert _fixes(crossing, "light")["to-ignite"].tried == "tried: clears 3 of 3, brings none"
 
 
 def test_an_attempt_stops_when_the_project_changes(tree: Tree) -> None:
@@ -106,6 +114,12 @@ def test_a_budget_and_a_cancellation_end_it(tree: Tree) -> None:
     assert _fixes(crossing, "light")["to-kindle"].tried
 
 
+def _try_again(crossing: Crossing) -> None:
+    crossing.keep(ATTEMPTS, Attempts())
+    act(crossing, "build:run", "build")
+    try_proposals(crossing, AttemptBudget(), Work())
+
+
 def test_the_copy_is_kept_and_only_changed_files_are_written_again(tree: Tree) -> None:
     crossing = _begin(tree, [_rename("ignite", 0.5)])
     project, copy = crossing.setup.project, crossing.scratch("attempts") / "project"
@@ -118,13 +132,11 @@ def test_the_copy_is_kept_and_only_changed_files_are_written_again(tree: Tree) -
     times = {path.name: path.stat().st_mtime_ns for path in copy.rglob("*") if path.is_file()}
     other.write_text("ebb\n")
     (project / "new.txt").write_text("flood\n")
-    act(crossing, "build:run", "build")
-    try_proposals(crossing, AttemptBudget(), Work())
+    _try_again(crossing)
     now = {path.name: path.stat().st_mtime_ns for path in copy.rglob("*") if path.is_file()}
     assert {name for name in now if now[name] != times.get(name)} == {"notes.txt", "new.txt"}
     (project / "new.txt").unlink()
-    act(crossing, "build:run", "build")
-    try_proposals(crossing, AttemptBudget(), Work())
+    _try_again(crossing)
     assert not (copy / "new.txt").exists() and (copy / "notes.txt").read_text() == "ebb\n"
 
 
