@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fernshale.core.crossing.project.interface_changes import used_changes, uses_of
+from fernshale.core.crossing.project.scan import known_engine_folder
 from fernshale.core.crossing.project.source_texts import names_in
 from fernshale.core.crossing.stages.engine.inspection import site_changes
 from fernshale.core.crossing.stages.engine.json_data import engine_json
@@ -18,6 +19,7 @@ __all__ = [
     "draft_sites",
     "engine_json",
     "is_needed",
+    "known_engine_folder",
     "languages_of",
     "list_sources",
     "names_in",

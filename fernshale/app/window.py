@@ -31,12 +31,14 @@ from PySide6.QtWidgets import (
 from fernshale.api.actions import RunBuild, RunGame, SwitchCodeOn
 from fernshale.api.crossings import Crossing, find_crossing, read_assets_for
 from fernshale.api.projects import find_profile, read_profile, trust
+from fernshale.api.releases import known_engine_folder
 from fernshale.api.snapshots import Store, default_store
 from fernshale.app.dialogs.action_list import ActionList, MenuCommand
 from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.dialogs.describe import DescribeDialog
 from fernshale.app.dialogs.import_content import ImportDialog, choose_content
 from fernshale.app.dialogs.questions import ask_trust, choose_editor, show_error
+from fernshale.app.dialogs.release_changes import ReleaseChangesDialog, ReleasePlaces
 from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
 from fernshale.app.editor import open_in_editor
 from fernshale.app.jobs import ProgressNote
@@ -214,6 +216,7 @@ class MainWindow(QMainWindow):
         self.start_page.resume_wanted.connect(self._resume)
         self.start_page.folder_wanted.connect(self._choose_folder)
         self.start_page.sample_wanted.connect(self._open_sample)
+        self.start_page.comparison_wanted.connect(self._compare_releases)
         for number, stage in enumerate(STAGES, 1):
             self._key(f"Alt+{number}", partial(self._enter_stage, stage))
         for keys, act in (
@@ -465,6 +468,16 @@ class MainWindow(QMainWindow):
             read = partial(read_assets_for, crossing, overview.scan)
             ImportDialog(self, overview.scan, *found, self.session.import_content, read).exec()
 
+    def _compare_releases(self) -> None:
+        overview = self.session.overview
+        places = ReleasePlaces()
+        if overview is not None:
+            setup = overview.setup
+            folders = (known_engine_folder(overview.scan, release) for release in (setup.from_, setup.to))
+            old, new = (str(folder) if folder is not None else "" for folder in folders)
+            places = ReleasePlaces(old, new, str(setup.project))
+        ReleaseChangesDialog(self, places).exec()
+
     def show_actions(self) -> None:
         """The list of everything that can be done now."""
         ActionList(self, self._actions()).exec()
@@ -476,6 +489,7 @@ class MainWindow(QMainWindow):
                 MenuCommand(f"Try {words}", "Fernshale", "", self._opening_sample(name))
                 for name, words in SAMPLES.items()
             ),
+            MenuCommand("Compare two releases", "Fernshale", "", self._compare_releases),
             MenuCommand("Back to the start page", "Fernshale", "", self._to_start),
             MenuCommand("Light or dark", "Fernshale", "", self.toggle_theme),
             MenuCommand("Choose your editor", "Fernshale", "", lambda: choose_editor(self)),

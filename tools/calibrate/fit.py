@@ -19,6 +19,8 @@ from fernshale.core.drift.signal_weights import WeightTable
 
 # The strength of the pull towards the former weights, in names per squared unit of log odds.
 _PULL = 1.0
+# The highest probability that the number of truths can support.
+_MAX_CHANCE = 0.99
 
 
 def fit_weights(measured: Sequence[Measured], former: WeightTable) -> WeightTable:
@@ -76,7 +78,9 @@ def fit_calibration(scored: Sequence[tuple[float, bool, float]]) -> tuple[tuple[
         # A run of right ones proves no more than its length does, and one of wrong ones no less.
         number = end - start
         points.append((float(scores[start:end].mean()), float((found.x[start] * number + 0.5) / (number + 1))))
-    points.append((1.0, max(points[-1][1], 0.99)))
+    # Some hundred names cannot show more.
+    points = [(score, min(chance, _MAX_CHANCE)) for score, chance in points]
+    points.append((1.0, _MAX_CHANCE))
     return tuple((round(score, 3), round(chance, 3)) for score, chance in _ascending(points))
 
 

@@ -15,7 +15,7 @@ from pathlib import Path
 
 from fernshale.core.drift.release_symbols import ReleaseSymbols, languages_of, list_sources
 from fernshale.core.drift.stated.removals import Removals
-from fernshale.core.drift.stated.replacements import ReleaseNames, find_replacement, forwards_to
+from fernshale.core.drift.stated.replacements import ReleaseNames, find_replacement, forwards_to, made_alias
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 SymbolPath = tuple[str, ...]
@@ -120,6 +120,9 @@ def _stated(symbols: Sequence[Symbol]) -> dict[_Key, tuple[_Key, str]]:
     found: dict[_Key, tuple[_Key, str]] = {}
     for listed in overloads.values():
         item = listed[0]
+        if (alias := made_alias(item)) and (target := names.find_only(alias, item)) is not None:
+            found[_key(item)] = _key(target), "an alias"
+            continue
         # A text about one of several overloads, or about an argument, is not about the name.
         if not all(each.deprecated or "obsolete" in each.marks for each in listed) or _OF_ARGUMENT.search(
             item.deprecated

@@ -23,6 +23,7 @@ class StartPage(QWidget):
     resume_wanted = Signal(object)
     folder_wanted = Signal()
     sample_wanted = Signal(str)
+    comparison_wanted = Signal()
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
@@ -64,6 +65,8 @@ class StartPage(QWidget):
         )
         for name, sample in SAMPLES.items():
             fresh.body.addWidget(button(fresh, f"Try {sample}", self._wanting(name)))
+        fresh.body.addWidget(quiet_label(fresh, "Or read first what a new release changed, without a project."))
+        fresh.body.addWidget(button(fresh, "Compare two releases…", self.comparison_wanted.emit))
         side.addWidget(fresh)
         machine = Card(right, "This machine")
         machine.body.setContentsMargins(14, 10, 14, 12)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -16,9 +17,6 @@ from fernshale.core.drift.comparison import ApiChange, compare
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_pair
 from fernshale.core.drift.symbols import Parameter, Symbol
-
-# Increase it when the parsers or the comparison return different results.
-_FORMAT = 49
 
 
 def compare_releases(
@@ -46,12 +44,22 @@ def _kept_or_made(kept: Path, old: Path, new: Path, language: str, work: Work) -
 
 def _stamp(old: Path, new: Path, language: str) -> str:
     """Return a fingerprint of two releases: a stat per file."""
-    told = hashlib.sha256(f"{_FORMAT}\0{language}".encode())
+    told = hashlib.sha256(f"{_code_digest()}\0{language}".encode())
     for folder in (old, new):
         told.update(f"\0{folder.resolve()}".encode("utf-8", "surrogateescape"))
         for path, stat in list_sources(folder, languages_of(language)).items():
             told.update(f"\n{path}\0{stat.st_size}\0{stat.st_mtime_ns}".encode("utf-8", "surrogateescape"))
     return told.hexdigest()[:32]
+
+
+@cache
+def _code_digest() -> str:
+    """A digest of the modules and weights that make a comparison: what other code found is not used."""
+    room = Path(__file__).parent
+    digest = hashlib.sha256()
+    for path in sorted((*room.rglob("*.py"), *room.rglob("*.toml"))):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()
 
 
 def _encode(changes: Sequence[ApiChange]) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from typing import cast
 
 from fernshale.app.pages.build.detail import drift_key
 from fernshale.app.theme import Tone
+from fernshale.app.widgets.api_changes import title_of_change
 from fernshale.app.widgets.charts import Bar
 from fernshale.app.widgets.rows import Row
 from fernshale.core.base.quantities import count
@@ -17,7 +18,6 @@ from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.stages.build.items import DEFAULT
 from fernshale.core.crossing.stages.build.view import CauseView, Fix
-from fernshale.core.drift.comparison import ApiChange
 
 # So many errors of before the upgrade are listed.
 _MOST_BEFORE = 200
@@ -113,22 +113,4 @@ def drift_row(item: Used) -> Row:
     glyph, tone = ("!", "incoming") if change.is_silent else ("", "plain")
     sub = change.kind + (" · compiles and means something else" if change.is_silent else "")
     uses = count(item.uses, "use")
-    return Row(_drift_title(change), sub, uses, glyph, cast(Tone, tone), payload=ChosenRow(drift_key(item.change)))
-
-
-def _drift_title(change: ApiChange) -> str:
-    """A change in a few words, without the scopes that all have in common."""
-    old, new = change.old, change.new
-    if old is not None and new is not None and change.kind in ("renamed", "moved"):
-        shared = next((at for at, (a, b) in enumerate(zip(old.scope, new.scope, strict=False)) if a != b), None)
-        if shared is None and old.scope == new.scope:
-            return f"{old.name} → {new.name}" if old.name != new.name else f"{old.name} is declared in {new.file}"
-        return f"{'::'.join(old.path[shared:])} → {'::'.join(new.path[shared:])}"
-    near = ".".join(change.symbol.path[-2:])
-    if change.kind == "reordered":
-        return f"{near.removesuffix('.__init__')} takes its arguments in another order"
-    if change.kind == "signature" and old is not None and new is not None and old.is_callable == new.is_callable:
-        if not old.is_callable:
-            return f"{near} has another type"
-        return f"{near} returns another type" if old.parameters == new.parameters else f"{near} takes other arguments"
-    return change.what if len(change.what) < 60 else f"{near}: {change.kind}"
+    return Row(title_of_change(change), sub, uses, glyph, cast(Tone, tone), payload=ChosenRow(drift_key(item.change)))

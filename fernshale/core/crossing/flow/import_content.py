@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from fernshale.core.base.errors import MisuseError, ProjectError
+from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken, Work
@@ -16,7 +16,7 @@ from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.flow.import_source import open_source
 from fernshale.core.crossing.project.asset_texts import print_assets
-from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, known_engine_folder
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
@@ -135,9 +135,8 @@ def import_content(crossing: Crossing, scan: ProjectScan, plan: ImportPlan, over
 
 def _engine_files(scan: ProjectScan, token: CancelToken) -> tuple[str, ...]:
     """The files of the engine's release, which files of the project name, too."""
-    try:
-        folder = engine_folder(scan, scan.release)
-    except ProjectError:
+    folder = known_engine_folder(scan, scan.release)
+    if folder is None:
         return ()
     return tuple(list_tree(folder, EMPTY, Work(token=token)).files)
 

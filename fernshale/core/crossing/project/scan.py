@@ -186,6 +186,14 @@ def engine_folder(scan: ProjectScan, release: str) -> Path:
     raise ProjectError(f"{scan.profile.title} {release} is not installed; looked at {names}")
 
 
+def known_engine_folder(scan: ProjectScan, release: str) -> Path | None:
+    """The folder of a release of the engine, None if it is not here."""
+    try:
+        return engine_folder(scan, release)
+    except ProjectError:
+        return None
+
+
 def command_places(crossing: Crossing, scan: ProjectScan, release: str) -> Mapping[str, str]:
     """Values for the placeholders of the profile's commands."""
     return {

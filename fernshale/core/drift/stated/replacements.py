@@ -164,12 +164,17 @@ def _named_value(symbol: Symbol) -> tuple[str, bool] | None:
     """The name that a constant, macro, enumerator or type is defined as, and whether that is all; None for anything else."""
     if symbol.kind == "macro":
         return _named_by_macro(symbol)
-    made = _MADE_ALIAS.fullmatch(symbol.value)
-    if made and made["own"] == symbol.name:
-        return made["name"].split(".")[-1], True
+    if made := made_alias(symbol):
+        return made, True
     text = symbol.returns if symbol.kind == "type" else symbol.value
     is_name = symbol.kind in ("constant", "enumerator", "type") and _WHOLE_NAME.fullmatch(text)
     return (text, True) if is_name else None
+
+
+def made_alias(symbol: Symbol) -> str:
+    """The name that a constant or field stands for which a function made of its own name and that one, "" if it is none."""
+    made = _MADE_ALIAS.fullmatch(symbol.value)
+    return made["name"].split(".")[-1] if made and made["own"] == symbol.name else ""
 
 
 def _named_by_macro(symbol: Symbol) -> tuple[str, bool] | None:

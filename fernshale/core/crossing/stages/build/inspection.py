@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause, find_causes
@@ -19,7 +18,7 @@ from fernshale.core.crossing.deferred.plugins import has_file, left_out_files
 from fernshale.core.crossing.project.build_places import owner_context
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.interface_changes import Used, used_changes
-from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, known_engine_folder
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.fix_settings import NEVER, automatic_from, put_off
@@ -73,7 +72,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         new, before = split_known(every, known_errors(crossing))
         causes = find_causes(new, line_reader(scan))
         learned = learn_from_changes(scan, crossing, last.snapshot, causes)
-        rules = with_hints(rules.with_learned(learned), causes, _engine(scan, crossing.setup.to))
+        rules = with_hints(rules.with_learned(learned), causes, known_engine_folder(scan, crossing.setup.to))
         rules = with_imports(rules, causes, scan, crossing.setup.to, token)
         rules = with_declared(rules, causes, scan)
         rules = with_other_types(rules, causes, scan, (crossing.setup.from_, crossing.setup.to), token)
@@ -128,14 +127,6 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     items = (*cause_items(views, is_stale, passed), *silent_items(silent, True), *defaults)
     found = tuple(views), silent, drift, find_debts(crossing)
     return BuildView(rounds, *found, is_stale, passed and not is_stale, items, far, defaults, pins, right, before)
-
-
-def _engine(scan: ProjectScan, release: str) -> Path | None:
-    """The folder of a release of the engine, None if it is not here."""
-    try:
-        return engine_folder(scan, release)
-    except ProjectError:
-        return None
 
 
 def _left_out_plugin(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> str:

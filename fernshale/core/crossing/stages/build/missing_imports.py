@@ -9,13 +9,12 @@ import posixpath
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
-from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, language_of
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.message_patterns import INCOMPLETE, NAME, TYPE
-from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, known_engine_folder
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.names.includes import sees_header
@@ -99,9 +98,8 @@ def _as_others(name: str, texts: Mapping[TreePath, str], into: str) -> _Lines:
 
 def _as_released(cause: Cause, text: str, language: str, scan: ProjectScan, to: str, token: CancelToken) -> _Lines:
     """Return the lines that import a name from its place in the new release."""
-    try:
-        folder = engine_folder(scan, to)
-    except ProjectError:
+    folder = known_engine_folder(scan, to)
+    if folder is None:
         return {}
     found: _Lines = {}
     for symbol in declared(folder, cause.symbol, language):
