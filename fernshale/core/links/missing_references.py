@@ -5,6 +5,7 @@ An id's target is the object that declared it before the update; a path's target
 
 from __future__ import annotations
 
+import itertools
 from collections import Counter, defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
@@ -15,6 +16,7 @@ from fernshale.core.links.index import Use
 from fernshale.core.links.renamed_targets import (
     AUTOMATIC_SCORE,
     MAX_CANDIDATES,
+    Clues,
     Matching,
     StatedRenames,
     TargetCandidate,
@@ -24,6 +26,9 @@ from fernshale.core.links.renamed_targets import (
 from fernshale.core.links.split_ids import split_by_use
 from fernshale.core.links.targets import LinkSide, Thing, describe_files, describe_ids
 from fernshale.core.links.usage_votes import Votes, count_votes, slots_of
+
+# Targets that stayed, of which so many are read to see which contents are usual.
+_MAX_STAYED = 300
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,8 +76,9 @@ def find_missing_references(
     fresh = sorted({*fresh, *(other for id in gone for other in votes.total(id) if now.index.declares(other))})
     were = describe_ids(before, known, passing)
     are = describe_ids(now, fresh, passing)
-    moved = {**_same_bytes(before, now, were, are), **moved}
-    found = match_things(list(were.values()), list(are.values()), votes, moved, stated, token)
+    usual = _usual_digests(now, were, are, passing)
+    moved = {**_same_bytes(before, now, were, are, usual), **moved}
+    found = match_things(list(were.values()), list(are.values()), Clues(votes, moved, stated, usual), token)
     matched = _Matched(before, now, were, are, found, votes, stated)
     return (*map(matched.missing, sorted(gone)), *_missing_files(before, now, moved, stated, token))
 
@@ -109,17 +115,34 @@ class _Matched:
         return MissingReference(id, False, uses, listed, place, not was, tuple(candidates[:MAX_CANDIDATES]))
 
 
+def _usual_digests(
+    now: LinkSide, were: Mapping[str, Thing], are: Mapping[str, Thing], passing: Collection[str]
+) -> frozenset[str]:
+    """Find the digests that an old and a new target share with targets that stayed, as descriptions of assets often do."""
+    shared = {thing.digest for thing in were.values()} & {thing.digest for thing in are.values()}
+    if not shared:
+        return frozenset()
+    endings = {thing.ending for thing in were.values() if thing.digest in shared}
+    stayed = (
+        id
+        for id in now.index.ids_declared()
+        if id not in are and any(use.file.endswith(tuple(endings)) for use in now.index.declarations(id)[:1])
+    )
+    sample = describe_ids(now, itertools.islice(stayed, _MAX_STAYED), passing)
+    return frozenset(shared.intersection(thing.digest for thing in sample.values()))
+
+
 def _same_bytes(
-    before: LinkSide, now: LinkSide, were: Mapping[str, Thing], are: Mapping[str, Thing]
+    before: LinkSide, now: LinkSide, were: Mapping[str, Thing], are: Mapping[str, Thing], usual: Collection[str]
 ) -> dict[TreePath, TreePath]:
-    """Find the new paths of files that are equal except for ids, identified by their contents."""
+    """Find the new paths of files that are equal except for ids, identified by contents that are not in `usual`."""
     new: dict[str, list[TreePath]] = defaultdict(list)
     for thing in are.values():
         if thing.alone and thing.file not in before.files:
             new[thing.digest].append(thing.file)
     found = {}
     for thing in were.values():
-        there = new.get(thing.digest, [])
+        there = new.get(thing.digest, []) if thing.digest not in usual else []
         if thing.alone and thing.file not in now.files and len(there) == 1 and len(thing.words) >= 3:
             found[thing.file] = there[0]
     return found
@@ -147,7 +170,8 @@ def _missing_files(
             for use in now.index.declarations(mark.id):
                 by_id[path, use.file] = TargetEvidence(0.96, f"declares {mark.id}, as it did")
     votes = _file_votes(before, now, gone)
-    matching = match_things(list(were.values()), list(are.values()), votes, moved, {**stated, **by_id}, token)
+    clues = Clues(votes, moved, {**stated, **by_id})
+    matching = match_things(list(were.values()), list(are.values()), clues, token)
     found = []
     for path in sorted(gone):
         uses = gone[path]

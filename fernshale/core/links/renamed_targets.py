@@ -8,7 +8,7 @@ candidate is nearly as good.
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -35,6 +35,8 @@ _NEVER = 0.985
 _APART = 0.25
 # Texts less similar than this are no evidence.
 _MIN_COSINE = 0.35
+# From this likeness on, another new target is a twin that a single vote does not decide against.
+_MIN_TWIN = 0.5
 # From this score on, a new target can be a part of an old one.
 _RELATED = 0.3
 # Of so many pairs of one kind all are compared; of more, only those with a file name or a text in common.
@@ -47,6 +49,8 @@ class TargetEvidence:
 
     weight: float
     words: str
+    # The only vote for it: one person's edit may have had another reason.
+    is_single_vote: bool = False
 
 
 # New names that someone wrote down, by old and new.
@@ -75,18 +79,11 @@ class Matching:
     family: Mapping[str, Mapping[str, float]]
 
 
-def match_things(
-    old: Sequence[Thing],
-    new: Sequence[Thing],
-    votes: Votes,
-    moved: Mapping[TreePath, TreePath],
-    stated: StatedRenames,
-    token: CancelToken,
-) -> Matching:
+def match_things(old: Sequence[Thing], new: Sequence[Thing], clues: Clues, token: CancelToken) -> Matching:
     """Match removed targets to added ones."""
     if not old or not new:
         return Matching({}, {})
-    evidence, inside = _evidence(old, new, _Clues(votes, moved, stated), token)
+    evidence, inside = _evidence(old, new, clues, token)
     folders = _folders_moved(evidence)
     for (was, is_), found in evidence.items() if folders else ():
         share = folders.get((_folder(was.file), _folder(is_.file)), 0.0)
@@ -94,9 +91,11 @@ def match_things(
             found.append(TargetEvidence(0.75 * share, f"its folder is {_folder(is_.file) or 'the top'} now"))
     things = {(was.id, is_.id): found for (was, is_), found in evidence.items()}
     scores: dict[str, dict[str, float]] = defaultdict(dict)
+    likeness: dict[str, dict[str, float]] = defaultdict(dict)
     nearest: dict[str, tuple[float, str]] = {}
     for (o, n), found in things.items():
         scores[o][n] = _together(found)
+        likeness[o][n] = _together([item for item in found if not item.is_single_vote])
         nearest[n] = max(nearest.get(n, (0.0, "")), (sum(item.weight for item in found), o))
     chosen = _assign(scores, token)
     holder = {n: o for o, n in chosen.items()}
@@ -110,6 +109,8 @@ def match_things(
         listed = []
         for n in sorted(scores[o], key=lambda n: (n != chosen.get(o), -scores[o][n], n))[: MAX_CANDIDATES + 3]:
             judged = _judged(o, n, scores[o], holder, wished.get(n, ()), nearest[n][1])
+            if _has_twin(n, things[o, n], likeness[o]):
+                judged = min(judged, _GUESS)
             if judged >= _MIN_SCORE:
                 best = sorted(things[o, n], key=lambda item: -item.weight)
                 listed.append(TargetCandidate(n, round(judged, 2), tuple(item.words for item in best[:4])))
@@ -137,20 +138,29 @@ def _judged(
     return _lowered(score, max((*free, *wished), default=0.0))
 
 
+def _has_twin(n: str, evidence: Sequence[TargetEvidence], likeness: Mapping[str, float]) -> bool:
+    """Return whether a single vote decides between `n` and another new target that is about as like the old one."""
+    if not any(item.is_single_vote for item in evidence):
+        return False
+    return any(other != n and score >= _MIN_TWIN and score >= likeness[n] - GAP for other, score in likeness.items())
+
+
 @dataclass(frozen=True, slots=True)
-class _Clues:
+class Clues:
     """Evidence for which target became which, apart from the targets themselves: votes of their uses, known moves of files,
-    and renames that someone wrote down."""
+    and renames that someone wrote down. `usual` are digests that targets have which stayed: they distinguish nothing."""
 
     votes: Votes
     moved: Mapping[TreePath, TreePath]
     stated: StatedRenames
+    usual: Collection[str] = ()
 
 
 class _Counts:
-    """How often the marks of targets occur: a rare one is stronger evidence."""
+    """How often the marks of targets occur: a rare one is stronger evidence. `usual` are digests that distinguish nothing."""
 
-    def __init__(self, old: Sequence[Thing], new: Sequence[Thing]) -> None:
+    def __init__(self, old: Sequence[Thing], new: Sequence[Thing], usual: Collection[str]) -> None:
+        self.usual = usual
         self.old_digests = Counter(thing.digest for thing in old)
         self.new_digests = Counter(thing.digest for thing in new)
         self.companions = Counter(thing.companion for thing in new if thing.companion)
@@ -158,14 +168,14 @@ class _Counts:
 
 
 def _evidence(
-    old: Sequence[Thing], new: Sequence[Thing], clues: _Clues, token: CancelToken
+    old: Sequence[Thing], new: Sequence[Thing], clues: Clues, token: CancelToken
 ) -> tuple[dict[tuple[Thing, Thing], list[TargetEvidence]], dict[tuple[str, str], float]]:
     """The evidence for all pairs that have any, and by the ids of each pair the share of the new one that the old one
     contains."""
     inside: dict[tuple[str, str], float] = {}
     votes, moved = clues.votes, clues.moved
     found: dict[tuple[Thing, Thing], list[TargetEvidence]] = {}
-    counts = _Counts(old, new)
+    counts = _Counts(old, new, clues.usual)
     by_id = {thing.id: thing for thing in new}
     kinds = {thing.kind for thing in (*old, *new)}
     for kind in kinds:
@@ -184,7 +194,7 @@ def _evidence(
                 pieces = []
                 if item := clues.stated.get((o.id, n.id)):
                     pieces.append(item)
-                pieces += _by_file(o, n, moved)
+                pieces += _by_file(o, n, moved, is_elsewhere=o.digest != n.digest and o.digest in counts.new_digests)
                 cosine = float(likeness.cosine[i, j]) if likeness is not None else 0.0
                 apart = cosine - likeness.runner_up(i, j) if likeness is not None and cosine > _MIN_COSINE else 0.0
                 pieces += _by_text(o, n, counts, cosine, apart)
@@ -221,8 +231,11 @@ def _worth(
     return sorted(near)
 
 
-def _by_file(o: Thing, n: Thing, moved: Mapping[TreePath, TreePath]) -> list[TargetEvidence]:
+def _by_file(o: Thing, n: Thing, moved: Mapping[TreePath, TreePath], *, is_elsewhere: bool) -> list[TargetEvidence]:
+    """`is_elsewhere`: another new target has the old one's content unchanged."""
     if o.file == n.file:
+        if o.alone and n.alone and is_elsewhere:
+            return [TargetEvidence(0.5, f"{n.file} declares it now, and was changed")]
         if o.alone and n.alone:
             return [TargetEvidence(0.96, f"{n.file} declares it now")]
         same = sum(bool(a) and a == b for a, b in zip(o.around, n.around, strict=True))
@@ -247,7 +260,7 @@ def _by_text(o: Thing, n: Thing, counts: _Counts, cosine: float, apart: float) -
                 "the file next to it is the same, byte for byte",
             )
         )
-    enough = len(o.words) >= 3 or not o.text
+    enough = (len(o.words) >= 3 or not o.text) and o.digest not in counts.usual
     if o.digest == n.digest and enough:
         alone = counts.new_digests[n.digest] == 1 and counts.old_digests[o.digest] == 1
         found.append(
@@ -282,7 +295,8 @@ def _vote(given: int, all_: int, example: TreePath) -> TargetEvidence:
     share = given / all_
     weight = (0.88 if given == 1 else 0.94 if given < 4 else 0.97) * share
     words = f"stands in its place in {example}"
-    return TargetEvidence(weight, words + (f" and {count(given - 1, 'other place')}" if given > 1 else ""))
+    more = f" and {count(given - 1, 'other place')}" if given > 1 else ""
+    return TargetEvidence(weight, words + more, is_single_vote=given == 1)
 
 
 def _names_alike(one: str, other: str) -> float:
@@ -300,7 +314,7 @@ def _together(found: Sequence[TargetEvidence]) -> float:
     for item in found:
         left *= 1 - item.weight
     score = min(_NEVER, 1 - left)
-    return score if max(item.weight for item in found) >= _STRONG else min(score, _GUESS)
+    return score if max((item.weight for item in found), default=0.0) >= _STRONG else min(score, _GUESS)
 
 
 def _lowered(score: float, rival: float) -> float:

@@ -209,3 +209,38 @@ def test_what_assets_include_is_followed_and_what_code_includes_is_left_to_its_c
     found = missing(shape, before | own, now | own)
     assert relinked(shape, now | own, found)["s.scene"] == b'use "kit/v2/a.mesh"'
     assert [use.file for item in found.values() for use in item.uses] == ["s.scene"]
+
+
+def test_one_vote_against_a_near_twin_is_not_sure() -> None:
+    """Somebody edited the one file that used it, and the vendor has two targets that are as like it."""
+    boat = {"tons": 12, "mast": "pine", "sail": "tan", "keel": "oak", "crew": "three hands"}
+    before = {"a/boat.json": _file("boat-1", **boat), "use/pier.json": _file("p", ref="boat-1")}
+    now = {
+        "a/cutter.json": _file("boat-2", **{**boat, "tons": 13}),
+        "a/ketch.json": _file("boat-3", **{**boat, "tons": 14}),
+        "use/pier.json": _file("p", ref="boat-3"),
+        "use/quay.json": _file("q", ref="boat-1"),
+    }
+    found = missing(_JSON, {**before, "use/quay.json": _file("q", ref="boat-1")}, now)["boat-1"]
+    assert {item.id for item in found.candidates[:2]} == {"boat-2", "boat-3"} and not found.automatic
+
+
+def test_descriptions_that_are_all_alike_do_not_say_which_it_was() -> None:
+    plain = {"kind": "picture", "quality": "high quality", "wrap": "repeat always"}
+    kept = {f"art/{name}.json": _file(f"id-{name}", **plain) for name in ("elm", "oak", "ash")}
+    before = {**kept, "art/fir.json": _file("id-fir", **plain), "use.json": _file("u", ref="id-fir")}
+    now = {**kept, "kit/anchor.json": _file("id-anchor", **plain), "use.json": _file("u", ref="id-fir")}
+    found = missing(_JSON, before, now)["id-fir"]
+    assert not found.automatic and not any("says the same" in words for c in found.candidates for words in c.evidence)
+
+
+def test_an_unchanged_asset_is_ahead_of_a_changed_one_at_the_same_path() -> None:
+    lamp = {"light": "warm", "height": 7, "iron": "cast iron post", "glass": "four panes"}
+    before = {"art/lamp.json": _file("lamp-1", **lamp), "use.json": _file("u", ref="lamp-1")}
+    now = {
+        "art/lamp.json": _file("lamp-2", **{**lamp, "light": "cold", "glass": "one pane"}),
+        "art/old/lamp.json": _file("lamp-3", **lamp),
+        "use.json": _file("u", ref="lamp-1"),
+    }
+    found = missing(_JSON, before, now)["lamp-1"]
+    assert found.candidates[0].id == "lamp-3"
