@@ -148,9 +148,12 @@ def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
             name = scope[-1] if scope and path[-1] == path[-2] else path[-1]
             match = matches.likelihood_of(path[:-1])
             changes += _resting_on(match, sides.compare_overloads(group, news.get((*scope, name), ())))
-    followed = {matches.scope_of(item.path) for item in release_sides.gone} | {
-        item.path for item in matches.chosen.values()
-    }
+    successors = {item.new.path for item in changes if item.new is not None and item.kind in ("renamed", "moved")}
+    followed = (
+        successors
+        | {matches.scope_of(item.path) for item in release_sides.gone}
+        | {item.path for item in matches.chosen.values()}
+    )
     new_paths = {item.path for item in release_sides.fresh}
     changes += [
         ApiChange("added", None, item, f"{item.full} is new")

@@ -46,6 +46,8 @@ _NEARNESS = {
 }  # fmt: skip
 # Minimum score of a candidate to be listed.
 _MIN_SCORE = 0.003
+# Minimum probability of a candidate to be returned.
+_MIN_CHANCE = 0.02
 # If more classes than this share a base name, it is not used for matching.
 _MAX_NAMESAKES = 3
 # How often a new symbol that another old one has the better claim on took in this one, too.
@@ -341,12 +343,13 @@ class _Work:
         return result
 
     def calibrated(self, found: Mapping[Path, tuple[SymbolCandidate, ...]]) -> dict[Path, tuple[SymbolCandidate, ...]]:
-        """The candidates with probabilities in place of scores."""
+        """The candidates with probabilities in place of scores, without those that are as good as impossible."""
         chance = self.table.probability_of
-        return {
+        judged = {
             path: tuple(replace(item, score=round(chance(item.score), 3)) for item in listed)
             for path, listed in found.items()
         }
+        return {path: tuple(item for item in listed if item.score >= _MIN_CHANCE) for path, listed in judged.items()}
 
     def _learn_scopes(self) -> None:
         """A namespace or module of which most went to one other place went there."""

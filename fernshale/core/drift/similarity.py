@@ -208,7 +208,9 @@ def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
     elif new.scope and new.scope in world.bases_of(scope):
         add("scope is a base", 1.0, f"{scope[-1]} inherits from {new.scope[-1]}")
     elif not (_is_unfolded(old, new) or _is_unfolded(new, old)):
-        add("other scope" if old.name != new.name else "same name in another scope", 1.0)
+        is_member = old.kind in INNER
+        same = "same member in another class" if is_member else "same name in another scope"
+        add("other scope" if old.name != new.name else same, 1.0)
     if (old.path, new.path) in world.sole:
         add("sole function" if old.is_callable else "sole symbol", 1.0, "nothing else went or came there")
     if world.file_of(old.file) == new.file:

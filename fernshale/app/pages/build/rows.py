@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import cast
 
@@ -16,7 +16,7 @@ from fernshale.core.build.owners import Owned
 from fernshale.core.build.round_history import Round
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.items import Item
-from fernshale.core.crossing.stages.build.items import DEFAULT
+from fernshale.core.crossing.stages.build.items import DEFAULT, silent_words
 from fernshale.core.crossing.stages.build.view import CauseView, Fix
 
 # So many errors of before the upgrade are listed.
@@ -77,10 +77,9 @@ def cause_row(item: CauseView, most: int) -> Row:
     )
 
 
-def silent_row(fix: Fix, is_checked: bool) -> Row:
-    """The row of a fix that no tool reports an error for."""
-    wrong = "compiles and is wrong" if is_checked else "no tool reports it"
-    sub = f"{wrong} · {count(len(fix.edits), 'place')}"
+def silent_row(fix: Fix, is_checked: bool, broken: Collection[str]) -> Row:
+    """The row of a fix that no tool reports an error for; `broken` are the files with errors."""
+    sub = f"{silent_words(fix, is_checked, broken)} · {count(len(fix.edits), 'place')}"
     return Row(
         fix.rule.name, sub, "silent", "!", "incoming", edge="incoming", payload=ChosenRow(f"silent:{fix.rule.id}")
     )

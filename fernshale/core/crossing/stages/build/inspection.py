@@ -49,7 +49,7 @@ from fernshale.core.crossing.stages.build.member_collisions import clash_items
 from fernshale.core.crossing.stages.build.missing_imports import with_imports
 from fernshale.core.crossing.stages.build.silent_fixes import silent_fixes, unchecked_fixes
 from fernshale.core.crossing.stages.build.type_annotations import with_declared
-from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix
+from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix, files_with_errors
 from fernshale.core.inference.from_api_diff import symbols_named
 from fernshale.core.survey.roles import role_of
 
@@ -124,7 +124,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     told = {fix.rule.id for view in views for fix in view.fixes}
     silent = tuple(fix for fix in silent if fix.rule.id not in told)
     passed = last.passed
-    items = (*cause_items(views, is_stale, passed), *silent_items(silent, True), *defaults)
+    items = (*cause_items(views, is_stale, passed), *silent_items(silent, True, files_with_errors(views)), *defaults)
     found = tuple(views), silent, drift, find_debts(crossing)
     return BuildView(rounds, *found, is_stale, passed and not is_stale, items, far, defaults, pins, right, before)
 

@@ -98,11 +98,16 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
 def default_items(scan: ProjectScan, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Item]:
     """Calls whose arguments changed meaning although the code did not change: another default, or another order of parameters."""
     seen = set(decided)
-    for change in (item.change for item in drift):
+    said: set[str] = set()
+    # Of a method and those that override it, the method first.
+    for change in sorted((item.change for item in drift), key=lambda change: "override" in change.symbol.marks):
         key, rule = default_key(change), pinning_rule(change)
-        if key in seen or not _means_otherwise(change):
+        # Classes that override one method change with it; a call does not say which of them it is for.
+        words = change.what.replace(change.symbol.full, change.symbol.called, 1)
+        if key in seen or words in said or not _means_otherwise(change):
             continue
         seen.add(key)
+        said.add(words)
         for path, text in _own_with(change.symbol.called, scan, texts):
             at = _first_call(change, rule, path, text)
             if at is not None:
@@ -194,14 +199,21 @@ def _debt_options(cause: Cause) -> tuple[Option, ...]:
     )
 
 
-def silent_items(silent: Sequence[Fix], is_checked: bool) -> list[Item]:
-    """Items for changes that no tool reports; `is_checked`: the project has a build command."""
-    wrong = "compiles, but is wrong now" if is_checked else "no tool reports it"
+def silent_words(fix: Fix, is_checked: bool, broken: Collection[str]) -> str:
+    """Why no error leads to a fix. `is_checked`: the project has a build command; `broken` are the files with errors."""
+    if not is_checked:
+        return "no tool reports it"
+    compiles = not any(str(edit.path) in broken for edit in fix.edits)
+    return "compiles, but is wrong now" if compiles else "wrong now, and none of the errors is about it"
+
+
+def silent_items(silent: Sequence[Fix], is_checked: bool, broken: Collection[str] = ()) -> list[Item]:
+    """Items for changes that no tool reports; see `silent_words`."""
     return [
         Item(
             f"silent:{fix.rule.id}",
             Stage.BUILD,
-            f"{fix.rule.name}: {wrong}",
+            f"{fix.rule.name}: {silent_words(fix, is_checked, broken)}",
             "own",
             f"{fix.edits[0].path}:{fix.edits[0].line}",
             fix.rule.why,

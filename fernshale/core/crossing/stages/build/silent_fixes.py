@@ -35,7 +35,12 @@ _BY_NAME = (
 def silent_fixes(
     rules: LegRules, edits: Mapping[str, tuple[CodeEdit, ...]], scan: ProjectScan, far: float
 ) -> list[Fix]:
-    """The fixes of rules that are marked as silent."""
+    """The fixes of rules that are marked as silent; of those that make the same edits, the most certain."""
+    best: dict[tuple[CodeEdit, ...], Rule] = {}
+    for rule in rules.all:
+        found = edits.get(rule.id, ()) if rule.silent else ()
+        if found and (found not in best or rule.confidence > best[found].confidence):
+            best[found] = rule
     return [
         Fix(
             rule,
@@ -48,8 +53,7 @@ def silent_fixes(
             far,
             find_doubt(rule, found, rules, scan),
         )
-        for rule in rules.all
-        if rule.silent and (found := edits.get(rule.id))
+        for found, rule in best.items()
     ]
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from fernshale.core.base.errors import MisuseError
@@ -129,6 +129,11 @@ class CauseView:
     def key(self) -> str:
         """The key of its open item."""
         return f"cause:{self.cause.key}"
+
+
+def files_with_errors(causes: Sequence[CauseView]) -> frozenset[str]:
+    """The files in which the last build found errors."""
+    return frozenset(error.place.file for item in causes for error in item.cause.errors)
 
 
 @dataclass(frozen=True, slots=True)

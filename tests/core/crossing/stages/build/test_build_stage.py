@@ -134,8 +134,12 @@ def test_what_was_learned_of_an_object_is_known_of_a_pointer(tree: Tree) -> None
     assert _look(crossing).build.passed
 
 
+# Where several functions are new, none of them is proposed for being the only one.
+_OTHERS = "".join(f"def {name}(berth):\n    return berth\n" for name in ("moor", "cast", "haul"))
+
+
 def test_one_change_by_hand_is_offered_at_the_other_places(tree: Tree) -> None:
-    new = "def glow(strength, room):\n    return strength\n"
+    new = "def glow(strength, room):\n    return strength\n" + _OTHERS
     game = "import wick\nwick.light_up('hall', 3)\nx = wick.light_up('cellar', hours[4])\nwick.light_up(other(), 1)\n"
     wick, crossing = _without_rules(tree, _OLD, new, game)
     _take(crossing, "build:run", "build")
@@ -157,7 +161,7 @@ def test_one_change_by_hand_is_offered_at_the_other_places(tree: Tree) -> None:
 
 
 def test_a_change_that_fits_no_other_place_is_not_offered(tree: Tree) -> None:
-    new = "def glow(strength, room):\n    return strength\n"
+    new = "def glow(strength, room):\n    return strength\n" + _OTHERS
     wick, crossing = _without_rules(tree, _OLD, new, "import wick\nwick.light_up('hall', 3)\nwick.light_up()\n")
     _take(crossing, "build:run", "build")
     file = wick.project / "game.py"
@@ -443,3 +447,35 @@ def test_an_edit_made_while_the_build_ran_asks_for_another_one(tree: Tree) -> No
     check.write_text(_LEAVES_THINGS + edit + check.read_text())
     _take(crossing, "build:run", "build")
     assert _look(crossing).build.is_stale
+
+
+def test_a_default_that_changed_in_a_class_and_its_overrides_is_listed_once(tree: Tree) -> None:
+    classes = "struct Canvas { virtual int save(int scale = 1); };\n" + "".join(
+        f"struct {name} : Canvas {{ int save(int scale = 1) override; }};\n" for name in ("Chart", "Map", "Board")
+    )
+    engine = {"include/rush.hpp": classes}, {"include/rush.hpp": classes.replace("= 1", "= 2")}
+    code = '#include "rush.hpp"\nint f(Canvas& canvas) { return canvas.save(); }\n'
+    build = "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp"
+    crossing = begin_engine(tree, *engine, {"src/a.cpp": code}, build)
+    _take(crossing, "engine:sites", "apply")
+    (item,) = _look(crossing).build.defaults
+    assert item.key == "default:scale of Canvas::save was 1 and is 2"
+
+
+def test_what_compiles_and_is_wrong_is_said_only_of_files_without_errors(tree: Tree) -> None:
+    old = "struct Actor { virtual void on_tide(int hour); };\nvoid ring();\n"
+    new = "struct Actor { virtual void on_water(int hour); };\nvoid toll(int times, int pause, int strength);\n"
+    code = '#include "rush.hpp"\nstruct Fog : Actor { void on_tide(int hour); };\n'
+    build = "for f in {project}/src/*.cpp; do g++ -std=c++17 -fsyntax-only -I {engine}/include $f; done; exit 1"
+    files = {"src/a.cpp": code, "src/b.cpp": '#include "rush.hpp"\nvoid g() { ring(); }\n'}
+    crossing = begin_engine(tree, {"include/rush.hpp": old}, {"include/rush.hpp": new}, files, build)
+    for key in ("engine:sites", "build:run"):
+        _take(crossing, key, "apply" if key == "engine:sites" else "build")
+    assert [item.title for item in _look(crossing).build.items if item.key.startswith("silent:")] == [
+        "override on_water, not on_tide: compiles, but is wrong now"
+    ]
+    (crossing.setup.project / "src/a.cpp").write_text(code + "void g() { ring(); }\n")
+    _take(crossing, "build:run", "build")
+    assert [item.title for item in _look(crossing).build.items if item.key.startswith("silent:")] == [
+        "override on_water, not on_tide: wrong now, and none of the errors is about it"
+    ]
