@@ -25,6 +25,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox, QWidget  # noqa: E402
 from fernshale.app.dialogs.add_releases import AddReleasesDialog  # noqa: E402
 from fernshale.app.dialogs.describe import DescribeDialog  # noqa: E402
 from fernshale.app.dialogs.questions import WorkingDialog  # noqa: E402
+from fernshale.app.dialogs.release_changes import ReleaseChangesDialog  # noqa: E402
 from fernshale.app.dialogs.snapshots import SnapshotDialog, UndoPlanDialog  # noqa: E402
 from fernshale.app.main import make_app, make_window  # noqa: E402
 from fernshale.app.pages.base import Page  # noqa: E402
@@ -129,6 +130,7 @@ def main(out: Path, wanted: list[str]) -> None:
         take(window, open_item.key, "merge", open_item.title)
         settle(window)
     shot("build-forecast", Stage.BUILD)
+    shot_changes(window, shot_of)
     take(window, "build:run", "build", "build")
     settle(window)
     overview = overview_of(window)
@@ -225,6 +227,16 @@ def shot_description(shot_of: Callable[[QWidget, str], None]) -> None:
     _wait(adding)
     shot_of(adding, "releases")
     adding.reject()
+
+
+def shot_changes(window: MainWindow, shot_of: Callable[[QWidget, str], None]) -> None:
+    """The changes between the two releases of the crossing."""
+    dialog = ReleaseChangesDialog(window, window.release_places())
+    dialog.show()
+    _wait(dialog)
+    dialog.select(2)
+    shot_of(dialog, "changes")
+    dialog.reject()
 
 
 def _wait(dialog: WorkingDialog) -> None:

@@ -10,7 +10,7 @@ from fernshale.core.crossing.stages.build.attempt_runs import AttemptBudget, has
 from fernshale.core.crossing.stages.build.attempts import Attempts, summary_of
 from fernshale.core.crossing.stages.build.build_runs import diagnose, plain_context
 from fernshale.core.crossing.stages.build.explanation import explain_nothing
-from fernshale.core.crossing.stages.build.items import default_key
+from fernshale.core.crossing.stages.build.items import default_key, silent_words
 from fernshale.core.fix.apply import try_rule
 from fernshale.core.fix.rule_file import read_rules
 
@@ -28,6 +28,7 @@ __all__ = [
     "keep_rules",
     "plain_context",
     "read_rules",
+    "silent_words",
     "summary_of",
     "try_proposals",
     "try_rule",

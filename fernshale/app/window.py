@@ -469,14 +469,17 @@ class MainWindow(QMainWindow):
             ImportDialog(self, overview.scan, *found, self.session.import_content, read).exec()
 
     def _compare_releases(self) -> None:
+        ReleaseChangesDialog(self, self.release_places()).exec()
+
+    def release_places(self) -> ReleasePlaces:
+        """The engine's releases of the open crossing and its project; none where no crossing is open."""
         overview = self.session.overview
-        places = ReleasePlaces()
-        if overview is not None:
-            setup = overview.setup
-            folders = (known_engine_folder(overview.scan, release) for release in (setup.from_, setup.to))
-            old, new = (str(folder) if folder is not None else "" for folder in folders)
-            places = ReleasePlaces(old, new, str(setup.project))
-        ReleaseChangesDialog(self, places).exec()
+        if overview is None:
+            return ReleasePlaces()
+        setup = overview.setup
+        folders = (known_engine_folder(overview.scan, release) for release in (setup.from_, setup.to))
+        old, new = (str(folder) if folder is not None else "" for folder in folders)
+        return ReleasePlaces(old, new, str(setup.project))
 
     def show_actions(self) -> None:
         """The list of everything that can be done now."""

@@ -49,7 +49,7 @@ def test_search_and_kind_narrow_the_list(dialog: ReleaseChangesDialog) -> None:
 
 
 def test_both_declarations_are_shown_with_their_lines(dialog: ReleaseChangesDialog) -> None:
-    dialog._list.select(dialog._list.rows()[0].payload)
+    dialog.select(0)
     old, new = (text.blocks()[0].lines() for text in (dialog._old_text, dialog._new_text))
     assert [line.text for line in old if line.fill] == ["def moor(boat, hour):"]
     assert [(line.number, line.text) for line in new if line.fill] == [("4", "def make_fast(boat, hour):")]

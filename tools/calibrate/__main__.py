@@ -17,7 +17,7 @@ from pathlib import Path
 from platformdirs import user_cache_path
 
 from calibrate.fetch import Library, fetch, list_libraries
-from calibrate.fit import fit_calibration, fit_weights
+from calibrate.fit import fit_calibration, fit_weights, read_anchors
 from calibrate.measure import Measured, measure
 from calibrate.report import Bin, reliability, table_of
 from calibrate.truths import find_facts, make_case, visible
@@ -47,14 +47,15 @@ def main() -> int:
         # Large ones first, so that both processes end together.
         known.sort(key=lambda item: -item[1])
         todo = [item for item, _ in known]
-        measured = _measure_all(pool, todo, [fitted_weights()] * len(todo), Path(folder))
+        start = fitted_weights() if given.library else read_anchors()
+        measured = _measure_all(pool, todo, [start] * len(todo), Path(folder))
         if given.library:
             _print(measured)
             return 0
-        others = [fit_weights([one for one in measured if one.name != item.name], fitted_weights()) for item in todo]
+        others = [fit_weights([one for one in measured if one.name != item.name], read_anchors()) for item in todo]
         left_out = _measure_all(pool, todo, others, Path(folder))
     bins, first = _reliability(left_out)
-    _write(fit_weights(measured, fitted_weights()), left_out, first)
+    _write(fit_weights(measured, read_anchors()), left_out, first)
     _PAGE.write_text(page := table_of(left_out, bins, first))
     print(page)
     return 0

@@ -1,7 +1,7 @@
 """Fit the weights of the signals and what a score means.
 
 The weights are those of a regularised logistic regression in which the candidates of one old name, and having none, compete
-(multinomial logit). They are pulled towards the former weights, so that signals without data keep them. Scores become
+(multinomial logit). They are pulled towards anchors, so that a signal without data has a sensible weight. Scores become
 probabilities by isotonic regression. Each library counts by the square root of its number of names, so that none decides alone.
 """
 
@@ -9,7 +9,9 @@ from __future__ import annotations
 
 import itertools
 import math
+import tomllib
 from collections.abc import Sequence
+from pathlib import Path
 
 import numpy as np
 from scipy.optimize import isotonic_regression, minimize
@@ -17,10 +19,17 @@ from scipy.optimize import isotonic_regression, minimize
 from calibrate.measure import Measured
 from fernshale.core.drift.signal_weights import WeightTable
 
-# The strength of the pull towards the former weights, in names per squared unit of log odds.
+_ANCHORS = Path(__file__).with_name("anchors.toml")
+# The strength of the pull towards the anchors, in names per squared unit of log odds.
 _PULL = 1.0
 # The highest probability that the number of truths can support.
 _MAX_CHANCE = 0.99
+
+
+def read_anchors() -> WeightTable:
+    """The weights that the fit is pulled towards."""
+    read = tomllib.loads(_ANCHORS.read_text())
+    return WeightTable(read["prior"], read["weights"])
 
 
 def fit_weights(measured: Sequence[Measured], former: WeightTable) -> WeightTable:

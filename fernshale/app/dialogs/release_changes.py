@@ -225,6 +225,10 @@ class ReleaseChangesDialog(WorkingDialog):
         self._message.setText(f"{len(shown)} of {count(len(compared.changes), 'change')}")
         self._show()
 
+    def select(self, row: int) -> None:
+        """Select a row of the list."""
+        self._list.select(self._list.rows()[row].payload)
+
     def _current(self) -> ApiChange | None:
         number = self._list.current()
         return self._compared.changes[number] if self._compared is not None and isinstance(number, int) else None

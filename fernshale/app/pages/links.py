@@ -235,11 +235,7 @@ class LinksPage(Page):
                     for each in found
                 ]
             return candidates[:400]
-        return [
-            (choice.id, f"{_glyph(choice.confidence)} {choice.confidence:.2f}  {choice.title}")
-            for choice in self._options()
-            if choice.id
-        ]
+        return [(choice.id, _with_confidence(choice)) for choice in self._options() if choice.id]
 
     def _options(self) -> tuple[Option, ...]:
         """The options of the item of the selected row."""
@@ -391,6 +387,12 @@ def _kind(path: str) -> str:
     folder, _, name = path.rpartition("/")
     ending = name.rpartition(".")[2] if "." in name else name
     return f"{folder or '.'}/*.{ending}"
+
+
+def _with_confidence(option: Option) -> str:
+    if option.confidence is None:
+        return option.title
+    return f"{_glyph(option.confidence)} {option.confidence:.2f}  {option.title}"
 
 
 def _glyph(score: float) -> str:

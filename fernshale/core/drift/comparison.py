@@ -8,6 +8,15 @@ from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import Literal
 
+from fernshale.core.base.confidence import (
+    FORWARDED,
+    FORWARDED_WITH_CAST,
+    PERHAPS_FORWARDED,
+    SHARE_OTHER_KIND,
+    STATED,
+    STATED_FOR_SOME_OVERLOADS,
+    STATED_WITH_MORE,
+)
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.accepted_arguments import signatures_of
@@ -44,15 +53,6 @@ _MACRO = re.compile(r"[A-Z][A-Z0-9_]{3,}")
 _NOTHING = frozenset(("pass", "return", "None", "raise", "NotImplementedError", "self", "undefined"))
 # Minimum score to report the old symbol as renamed to the new one; below, it is reported as removed, with candidates.
 _MIN_SCORE = 0.35
-_SCORE_STATED = 0.97
-_SCORE_FORWARDED = 0.93
-# A macro that casts the result of what it calls: without the cast, an argument of a variadic function has another size.
-_SCORE_WITHOUT_CAST = 0.8
-_SCORE_PERHAPS_FORWARDED = 0.2
-# Texts that require more than another name, or that refer to something else.
-_SCORE_STATED_WITH_MORE = 0.6
-_SCORE_OF_SOME_OVERLOADS = 0.3
-_SHARE_OTHER_KIND = 0.5
 _MIN_LIKENESS = 0.75
 # Whether the texts of two values, of the old and the new release, mean the same.
 _Same = Callable[[str, str], bool]
@@ -204,7 +204,7 @@ def _gone(symbol: Symbol, overloads: Sequence[Symbol], sides: _Sides) -> Iterato
         kind: ChangeKind = "moved" if best.symbol.name == symbol.name else "renamed"
         yield ApiChange(kind, symbol, best.symbol, f"{symbol.full} is {best.symbol.full} now", candidates)
         # A replacement that requires more than another name has its own parameters.
-        if best.score > _SCORE_STATED_WITH_MORE or best.symbol in [item.symbol for item in found]:
+        if best.score > STATED_WITH_MORE or best.symbol in [item.symbol for item in found]:
             found_there = sides.compare_overloads(overloads, news.get(best.symbol.path, ()))
             yield from _resting_on(best.score, found_there)
     if symbol.is_overridable and (symbol.file.endswith(_SAY_SO) or _is_hook(symbol)):
@@ -237,12 +237,12 @@ def _stated_candidate(
     stated = find_replacement(text, symbol, names) if text else None
     if stated is None:
         return None
-    score = _SCORE_STATED if stated.is_whole else _SCORE_STATED_WITH_MORE
+    score = STATED if stated.is_whole else STATED_WITH_MORE
     if stated.symbol.kind in CONTAINER and symbol.kind not in CONTAINER:
-        score *= _SHARE_OTHER_KIND  # it is done by other means now
+        score *= SHARE_OTHER_KIND  # it is done by other means now
     is_member = symbol.kind in ("method", "field") and stated.symbol.kind in ("method", "field")
     if is_member and stated.is_plain and stated.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
-        score *= _SHARE_OTHER_KIND  # a member of that name, but nothing says that it is this one
+        score *= SHARE_OTHER_KIND  # a member of that name, but nothing says that it is this one
     return SymbolCandidate(stated.symbol, score, (f"{who}: {_short(text)}",), stated.written)
 
 
@@ -270,8 +270,8 @@ def _with_stated(
         if further is not None:
             target, is_all = further[0], is_all and further[1]
         is_sure = is_all or names.rarity.likeness(symbol.name, target.name) > 0.55
-        score = _SCORE_FORWARDED if is_sure else _SCORE_PERHAPS_FORWARDED
-        score = _SCORE_WITHOUT_CAST if symbol.kind == "macro" and not is_all else score
+        score = FORWARDED if is_sure else PERHAPS_FORWARDED
+        score = FORWARDED_WITH_CAST if symbol.kind == "macro" and not is_all else score
         top = SymbolCandidate(target, score, (f"it only passed on to {target.name}",))
     known = next((item for item in found if item.symbol.path == top.symbol.path), None)
     if known is not None:
@@ -333,7 +333,7 @@ def _forwarder(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> A
         return None
     target = forwarded[0]
     where = " for old code" if is_kept else ""
-    cast, score = ("", _SCORE_STATED) if forwarded[1] else (" with a cast", _SCORE_WITHOUT_CAST)
+    cast, score = ("", STATED) if forwarded[1] else (" with a cast", FORWARDED_WITH_CAST)
     candidate = SymbolCandidate(target, score, (f"the new release defines it as {target.full}{cast}{where}",))
     return ApiChange(
         "deprecated", before, after, f"{before.full} is only another name for {target.full} now", (candidate,)
@@ -348,15 +348,13 @@ def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Side
         forwarded = forwards_to(fresh, sides.names)
         stated = _stated_candidate(fresh, fresh.scope, fresh.deprecated, "the new release says", sides.names)
         if stated is None and forwarded is not None:
-            stated = SymbolCandidate(
-                forwarded[0], _SCORE_STATED, (f"the new release says: {_short(fresh.deprecated)}",)
-            )
+            stated = SymbolCandidate(forwarded[0], STATED, (f"the new release says: {_short(fresh.deprecated)}",))
         candidates: tuple[SymbolCandidate, ...] = () if stated is None else (stated,)
         if not all(item.deprecated for item in new):
             # The text is about some calls only, and nothing says which.
             why = f"only {sum(map(bool, (item.deprecated for item in new)))} of {len(new)} overloads are deprecated"
             candidates = tuple(
-                replace(item, score=min(item.score, _SCORE_OF_SOME_OVERLOADS), evidence=(*item.evidence, why))
+                replace(item, score=min(item.score, STATED_FOR_SOME_OVERLOADS), evidence=(*item.evidence, why))
                 for item in candidates
             )
         yield ApiChange("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)

@@ -14,12 +14,13 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from fernshale.core.base.confidence import SWAPPED_PART
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.names.name_parts import Rarity, changed_parts, parts_of
 from fernshale.core.drift.signal_weights import WeightTable, fitted_weights
 from fernshale.core.drift.similarity import INNER, Signal, Swap, Traits, World, find_signals, sum_up, swapped_words
 from fernshale.core.drift.symbols import CONTAINER, Symbol
-from fernshale.core.drift.type_exchange import TypeExchange, type_names
+from fernshale.core.drift.type_exchange import TypeExchange, names_in_type, type_names
 
 Path = tuple[str, ...]
 ByPath = Mapping[Path, Sequence[Symbol]]
@@ -35,19 +36,19 @@ _MIN_WEIGHED = 16
 _ROWS_AT_ONCE = 512
 _MAX_CANDIDATES = 5
 # Features of more symbols than this do not produce candidates.
-_MAX_SYMBOLS_OF_KEY = {"part": 1000, "type": 300, "name": 100_000, "scope": 100_000}
+_MAX_SYMBOLS_OF_KEY = {"part": 1000, "type": 300, "owner": 300, "name": 100_000, "scope": 100_000}
 _MAX_SYMBOLS_OF_OTHER_KEYS = 100
-# A name that others of its kind lost or gained the same part from, and how many of them make it telling.
-_SCORE_SWAPPED_PART = 0.6
+# How many names must have lost or gained the same part, so that another name is changed by it.
 _MIN_SWAPS = 3
 # How near it brings two symbols that both have a key of this kind, per squared rarity.
 _NEARNESS = {
-    "name": 12_000, "scope": 4_000, "part": 4_000, "type": 2_000, "member": 2_000, "parameter": 2_000, "file": 1_000, "word": 600,
+    "name": 12_000, "scope": 4_000, "part": 4_000, "owner": 3_000, "type": 2_000, "member": 2_000, "parameter": 2_000,
+    "file": 1_000, "word": 600,
 }  # fmt: skip
 # Minimum score of a candidate to be listed.
 _MIN_SCORE = 0.003
 # Minimum probability of a candidate to be returned.
-_MIN_CHANCE = 0.02
+_MIN_CHANCE = 0.002
 # If more classes than this share a base name, it is not used for matching.
 _MAX_NAMESAKES = 3
 # How often a new symbol that another old one has the better claim on took in this one, too.
@@ -189,7 +190,8 @@ class _Side:
         self.by_key: dict[_Key, list[int]] = defaultdict(list)
         for number, trait in enumerate(self.traits):
             keys = _keys(trait.symbol, trait.symbol.scope, trait.symbol.file, trait.reach)
-            for key in keys | {("type", name) for name in type_names(trait.symbol)}:
+            types: set[_Key] = {("type", name) for name in type_names(trait.symbol)}
+            for key in keys | types | {("owner", name) for name in trait.symbol.scope[-1:]}:
                 self.by_key[key].append(number)
 
 
@@ -248,6 +250,7 @@ class _Work:
         wanted = [
             _keys(trait.symbol, world.scope_of(trait.symbol.scope), world.file_of(trait.symbol.file), trait.reach)
             | {("type", world.type_of(name)) for name in type_names(trait.symbol)}
+            | {("owner", name) for item in trait.symbol.parameters for name in names_in_type(item.type)}
             | {("name", "".join(parts_of(name))) for name in successors.get(trait.symbol.name, ())}
             for trait in old.traits
         ]
@@ -319,7 +322,7 @@ class _Work:
         result = dict(found)
         for symbol in gone:
             listed = result.get(symbol.path, ())
-            if listed and listed[0].score >= _SCORE_SWAPPED_PART:
+            if listed and listed[0].score >= SWAPPED_PART:
                 continue
             parts = frozenset(parts_of(symbol.name))
             scopes = dict.fromkeys((_mapped(symbol.scope, self.scopes), symbol.scope))
@@ -332,12 +335,12 @@ class _Work:
                 )
                 if other is not None:
                     rest = [
-                        replace(item, score=round(item.score * (1 - _SCORE_SWAPPED_PART), 3))
+                        replace(item, score=round(item.score * (1 - SWAPPED_PART), 3))
                         for item in listed
                         if item.symbol != other
                     ]
                     why = swapped_words((lost, come), times) or f"{times} others are written in the same other way now"
-                    swapped = SymbolCandidate(other, _SCORE_SWAPPED_PART, (why,))
+                    swapped = SymbolCandidate(other, SWAPPED_PART, (why,))
                     result[symbol.path] = (swapped, *rest)[:_MAX_CANDIDATES]
                     break
         return result

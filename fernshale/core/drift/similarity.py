@@ -16,10 +16,19 @@ from typing import NamedTuple
 from rapidfuzz import fuzz
 
 from fernshale.core.drift.declarations import plain_type
-from fernshale.core.drift.names.name_parts import Bag, Rarity, changed_parts, cosine, parts_of, shared_start
+from fernshale.core.drift.names.name_parts import (
+    Bag,
+    Rarity,
+    are_opposite,
+    changed_parts,
+    cosine,
+    parts_of,
+    shared_start,
+)
 from fernshale.core.drift.parsing.source import plain_doc
 from fernshale.core.drift.signal_weights import WeightTable
 from fernshale.core.drift.symbols import CONTAINER, Symbol
+from fernshale.core.drift.type_exchange import names_in_type
 
 _PLAIN_VALUES = frozenset(
     ("", "0", "1", "-1", "None", "null", "nil", "true", "false", "True", "False", '""', "''", "[]", "{}")
@@ -187,6 +196,8 @@ def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
         if set(ours) < set(theirs) or set(theirs) < set(ours):
             add("one name contains the other", 1.0)
     swap = changed_parts(old.name, new.name)
+    if are_opposite(*swap):
+        add("names say the opposite", 1.0)
     together = world.swaps.get(swap, 0) - 1
     if together > 0:
         add("others exchanged the same parts", min(2.4, math.log2(1 + together)), swapped_words(swap, together))
@@ -205,6 +216,8 @@ def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
         add("same scope" if new.scope else "both without a scope", 1.0, words)
     elif new.scope[-1:] == scope[-1:] and scope:
         add("scope of the same name", 1.0, f"{SAME_SCOPE} a {scope[-1]}")
+    elif _is_of_argument(old, new):
+        add("owner is an argument", 1.0, f"{old.name} took a {new.scope[-1]}, which has it now")
     elif new.scope and new.scope in world.bases_of(scope):
         add("scope is a base", 1.0, f"{scope[-1]} inherits from {new.scope[-1]}")
     elif not (_is_unfolded(old, new) or _is_unfolded(new, old)):
@@ -217,13 +230,26 @@ def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
         add("same file", 1.0, f"{SAME_SCOPE} {new.file}")
 
 
+def _is_of_argument(old: Symbol, new: Symbol) -> bool:
+    """Return whether a function became a method of one of its arguments."""
+    return new.kind == "method" and any(
+        new.scope[-1:] == tuple(names_in_type(item.type)[-1:]) for item in old.parameters
+    )
+
+
 def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
     ours, theirs = old.symbol.parameters, new.symbol.parameters
+    types_before = old.types
+    if _is_of_argument(old.symbol, new.symbol):
+        # The argument is before the dot now.
+        owner = new.symbol.scope[-1]
+        at = next(at for at, item in enumerate(ours) if names_in_type(item.type)[-1:] == [owner])
+        ours, types_before = (*ours[:at], *ours[at + 1 :]), (*types_before[:at], *types_before[at + 1 :])
     if old.symbol.is_callable and new.symbol.is_callable and (ours or theirs):
         shared, most = 0.0, max(len(ours), len(theirs))
         names = [item.name for item in theirs if item.name]
         types = list(new.types)
-        for item, type_ in zip(ours, old.types, strict=True):
+        for item, type_ in zip(ours, types_before, strict=True):
             now = world.type_of(type_)
             by_name = item.name in names
             by_type = bool(type_) and now in types

@@ -18,7 +18,12 @@ Path = tuple[str, ...]
 def type_names(symbol: Symbol) -> frozenset[str]:
     """The names in the types of a declaration, those of the language included."""
     texts = (symbol.returns, *(item.type for item in symbol.parameters), *symbol.bases)
-    return frozenset(name for text in texts if text for name in _NAME.findall(text))
+    return frozenset(name for text in texts for name in names_in_type(text))
+
+
+def names_in_type(type_: str) -> list[str]:
+    """The names in the text of a type, in order."""
+    return _NAME.findall(type_) if type_ else []
 
 
 class TypeExchange:
@@ -48,7 +53,7 @@ class TypeExchange:
         if len(old.parameters) == len(new.parameters):
             places += [(mine.type, now.type) for mine, now in zip(old.parameters, new.parameters, strict=True)]
         for mine, now in places:
-            ours, theirs = _NAME.findall(mine), _NAME.findall(now)
+            ours, theirs = names_in_type(mine), names_in_type(now)
             if len(ours) == len(theirs):
                 yield from (
                     (one, other)

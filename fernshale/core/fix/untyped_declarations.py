@@ -8,14 +8,9 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+from fernshale.core.base.confidence import CAST, NONE_HAS_MEANING, ONLY_CLASS_ASSIGNED, UNKNOWN_VALUE_ASSIGNED
 from fernshale.core.fix.python_ast import Characters, parse_python
 
-# Confidence in a class: nothing else is assigned, something unknown is assigned, or None has a meaning.
-_CONFIDENCE_ONLY_CLASS = 0.95
-_CONFIDENCE_SOME_UNKNOWN = 0.6
-_CONFIDENCE_NONE_HAS_MEANING = 0.3
-# A cast for the type checker needs a person's confirmation.
-_CONFIDENCE_CAST = 0.85
 # Types of a number that starts as an integer.
 FLOAT = "float"
 # Expressions that show a checker that the value is set before it is used.
@@ -76,7 +71,7 @@ def _declaration(settings: Sequence[_Setting], is_asked: bool, places: Character
         return None  # an annotation would create a field, of a dataclass for instance
     if first.is_whole and _is_int(first.value):
         spot = places.end(first.target)
-        return Declaration(FLOAT, spot, spot, f": {FLOAT}", _CONFIDENCE_ONLY_CLASS)
+        return Declaration(FLOAT, spot, spot, f": {FLOAT}", ONLY_CLASS_ASSIGNED)
     classes = {made for item in settings if (made := _made(item.value))}
     if len(classes) != 1 or not first.is_whole or first.value is None:
         return None
@@ -84,15 +79,13 @@ def _declaration(settings: Sequence[_Setting], is_asked: bool, places: Character
     others = [item for item in settings[1:] if not _made(item.value)]
     if any(_is_none(item.value) for item in others):
         return None  # it is set to None again later, which an annotation would forbid
-    confidence = (
-        _CONFIDENCE_NONE_HAS_MEANING if is_asked else _CONFIDENCE_SOME_UNKNOWN if others else _CONFIDENCE_ONLY_CLASS
-    )
+    confidence = NONE_HAS_MEANING if is_asked else UNKNOWN_VALUE_ASSIGNED if others else ONLY_CLASS_ASSIGNED
     start, end = places.end(first.target), places.end(first.value)
     if _made(first.value):
         return Declaration(type_, start, start, f": {type_}", confidence)
     if not _is_none(first.value):
         return None
-    return Declaration(type_, start, end, f": {type_} = None{_LATER}", min(confidence, _CONFIDENCE_CAST))
+    return Declaration(type_, start, end, f": {type_} = None{_LATER}", min(confidence, CAST))
 
 
 def _is_int(value: ast.expr | None) -> bool:

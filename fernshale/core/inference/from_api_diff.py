@@ -13,6 +13,17 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 
+from fernshale.core.base.confidence import (
+    ARGUMENT_DROPPED,
+    CALL_REMOVED,
+    COPIED_VALUE,
+    GETTER,
+    PARAMETER_REPLACED,
+    REORDERED,
+    SAME_POSITION,
+    SHARE_OTHER_KIND,
+    STILL_DEFINED,
+)
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
@@ -44,20 +55,7 @@ from fernshale.core.inference.overrides import member_rules, override_rules, ren
 # Minimum candidate score for a rule to be worth checking, and the number of other candidates of a symbol to offer.
 _MIN_SCORE = 0.15
 _MAX_OTHER_CANDIDATES = 2
-# Values copied from the release's own code may not fit here.
-_CONFIDENCE_COPIED_VALUE = 0.6
 _OF_THE_CLASS = frozenset(("static", "staticmethod", "classmethod"))
-_CONFIDENCE_CALL_REMOVED = 0.3
-_CONFIDENCE_GETTER = 0.92
-_SHARE_OTHER_KIND = 0.5
-# Only drops the removed argument, which still needs a person's confirmation.
-_CONFIDENCE_ARGUMENT_DROPPED = 0.92
-# Reorders arguments, where a second application would undo it; and names that are only no longer re-exported.
-_CONFIDENCE_REORDERED = 0.8
-_CONFIDENCE_STILL_DEFINED = 0.98
-# A renamed parameter, and a parameter that replaces another.
-_CONFIDENCE_SAME_POSITION = 0.93
-_CONFIDENCE_REPLACED = 0.7
 
 
 def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, confidence: float) -> ReorderRule:
@@ -148,7 +146,7 @@ def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
         and not change.is_silent
     ):
         # A second application would undo it, so a person has to confirm each place.
-        rule = reorder_rule(old, now, rule_id(old, "order"), old.called, change.what, _CONFIDENCE_REORDERED)
+        rule = reorder_rule(old, now, rule_id(old, "order"), old.called, change.what, REORDERED)
         yield rule
         if rule.call != old.name:
             # A derived class calls the constructor by its own name, which exists in all classes.
@@ -174,12 +172,12 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, 
     imports, line = _needed_import(old, candidate)
     if old.is_callable and new.kind == "class":
         # Called like a function, it returns something else than before.
-        score, why = score * _SHARE_OTHER_KIND, f"{new.name} is a class; {why}"
+        score, why = score * SHARE_OTHER_KIND, f"{new.name} is a class; {why}"
     if old.is_callable and new.is_callable and old.name != now and new_order(old, new):
         # With only the new name it would compile, but mean something else.
         words = f"{why}; takes its arguments at other places"
         yield reorder_rule(old, new, f"{id}-order", now, words, score)
-        score, why = score * _SHARE_OTHER_KIND, words
+        score, why = score * SHARE_OTHER_KIND, words
     if old.kind in ("method", "field") or old.scope == new.scope:
         # The name alone may be another's, too: it is changed where a tool names it.
         if old.name != now:
@@ -287,7 +285,7 @@ def _shown_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Ite
         elif new.has(stands):
             where, score, why = (
                 stands,
-                _CONFIDENCE_STILL_DEFINED,
+                STILL_DEFINED,
                 f"{'.'.join(written[:-1])} shows it no more, and {'.'.join(stands)} stayed",
             )
         else:
@@ -335,7 +333,7 @@ def _getter(change: ApiChange, old: Symbol, new: Symbol, added: Collection[tuple
     setter = next((name for name in manners if (*new.scope, name) in added), "")
     return GetterRule(
         rule_id(old), change.what, old=old.name, new=new.name, setter=setter, of=".".join(old.scope),
-        confidence=_CONFIDENCE_GETTER, named=True,
+        confidence=GETTER, named=True,
     )  # fmt: skip
 
 
@@ -353,7 +351,7 @@ def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> 
     why = f"{old.full} wants {theirs[at].type} {theirs[at].name}; the release's own code passes {text}, {times} times"
     yield AddArgumentRule(
         rule_id(old), why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(ours),
-        position=at + 1, text=text, confidence=_CONFIDENCE_COPIED_VALUE,
+        position=at + 1, text=text, confidence=COPIED_VALUE,
     )  # fmt: skip
 
 
@@ -376,7 +374,7 @@ def _fewer_arguments(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Ru
     gone = ", ".join(name for at, (name, _) in enumerate(ours) if at not in kept)
     yield RewriteRule(
         rule_id(old, "fewer"), change.what, title=f"{old.called}(…) without {gone}",
-        pattern=f"{old.called}({', '.join(metas)})", replacement=f"{old.called}({left})", confidence=_CONFIDENCE_ARGUMENT_DROPPED,
+        pattern=f"{old.called}({', '.join(metas)})", replacement=f"{old.called}({left})", confidence=ARGUMENT_DROPPED,
     )  # fmt: skip
 
 
@@ -398,7 +396,7 @@ def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
         why = f"{item.name} of {old.full} is {now.name} now"
         yield KeywordRule(
             rule_id(old, item.name), why, call=old.called, old=item.name, new=now.name,
-            confidence=_CONFIDENCE_SAME_POSITION if is_same else _CONFIDENCE_REPLACED, named=True,
+            confidence=SAME_POSITION if is_same else PARAMETER_REPLACED, named=True,
         )  # fmt: skip
 
 
@@ -416,7 +414,7 @@ def _without_call(old: Symbol) -> Rule:
     why = f"{old.full} is not there any more, and nothing that looks like it"
     return RewriteRule(
         rule_id(old, "goes"), why, title=f"calls of {old.name} go", pattern=f"{front}{old.name}($$args){end}",
-        replacement="", confidence=_CONFIDENCE_CALL_REMOVED, named=True,
+        replacement="", confidence=CALL_REMOVED, named=True,
     )  # fmt: skip
 
 

@@ -9,6 +9,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 
+from fernshale.core.base.confidence import RETYPED, STUB
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, TYPE_AFTER_NAME
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
@@ -16,8 +17,6 @@ from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rules import AddMemberRule, RenameRule, RewriteRule, Rule, Where
 
-_CONFIDENCE_STUB = 0.5
-_CONFIDENCE_RETYPED = 0.8
 _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
 # Languages in which a method that no longer overrides anything compiles, unless it is marked as an override.
 _UNSAID = (*C_FAMILY, *_JAVA)
@@ -74,7 +73,7 @@ def member_rules(change: ApiChange, method: Symbol, full_name: FullName) -> Iter
     if base and text:
         yield AddMemberRule(
             rule_id(method), f"{change.what}; the body is only a stub", base=base, member=method.name, text=text,
-            confidence=_CONFIDENCE_STUB,
+            confidence=STUB,
         )  # fmt: skip
 
 
@@ -94,7 +93,7 @@ def _new_type(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) 
     yield RewriteRule(
         rule_id(old, "type"), change.what, title=f"{old.name} takes a {after}",
         pattern=f"{old.name}({ahead}{before} $it{behind})", replacement=f"{old.name}({ahead}{after} $it{behind})",
-        confidence=_CONFIDENCE_RETYPED,
+        confidence=RETYPED,
     )  # fmt: skip
 
 
@@ -112,7 +111,7 @@ def _new_result(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName
     pattern, replacement = (whole.format(type_) for type_ in (before, after))
     rule = RewriteRule(
         rule_id(old, "result"), change.what, title=f"{old.name} gives {after}, as in its base", pattern=pattern,
-        replacement=replacement, where=_derived(old, new), member=old.name, confidence=_CONFIDENCE_RETYPED,
+        replacement=replacement, where=_derived(old, new), member=old.name, confidence=RETYPED,
     )  # fmt: skip
     yield rule
     if old.file.endswith(C_FAMILY):
@@ -157,7 +156,7 @@ def _new_parameters(change: ApiChange, old: Symbol, new: Symbol, full_name: Full
     return RewriteRule(
         rule_id(old, "override"), change.what, title=title, pattern=f"{front}({', '.join(before)}){back}",
         replacement=f"{front}({', '.join(after)}){back}", where=_derived(old, new), member=old.name,
-        silent=old.file.endswith(_UNSAID), confidence=_CONFIDENCE_RETYPED,
+        silent=old.file.endswith(_UNSAID), confidence=RETYPED,
     )  # fmt: skip
 
 
@@ -224,7 +223,7 @@ def _wider(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
     yield RewriteRule(
         rule_id(old, "override"), change.what, title=f"{old.name} takes {text} as well",
         diagnostic=rf"\b(?:{re.escape(old.scope[-1])}|{re.escape(new.scope[-1])})\b", pattern=f"def {old.name}($$given)",
-        replacement=f"def {old.name}($$given, {text})", confidence=_CONFIDENCE_RETYPED, named=True,
+        replacement=f"def {old.name}($$given, {text})", confidence=RETYPED, named=True,
     )  # fmt: skip
 
 

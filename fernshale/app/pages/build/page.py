@@ -54,7 +54,7 @@ from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.record.fix_settings import NEVER
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.build.view import CauseView, Fix, files_with_errors
+from fernshale.core.crossing.stages.build.view import CauseView, Fix
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.fix.apply import CodeEdit
 
@@ -204,7 +204,7 @@ class BuildPage(Page):
         shown = [item for item in view.causes if not (is_mine_only and item.cause.owner in _NOT_MINE)]
         most = max((item.cause.count for item in shown), default=1)
         is_checked = self._overview.scan.profile.commands.build is not None
-        rows = [silent_row(fix, is_checked, files_with_errors(view.causes)) for fix in view.silent]
+        rows = [silent_row(fix, is_checked, view.broken_files) for fix in view.silent]
         rows += [default_row(open_item, view.pins.get(open_item.key), is_checked) for open_item in view.defaults]
         rows += [cause_row(item, most) for item in shown if not item.put_off]
         if later := [cause_row(item, most) for item in shown if item.put_off]:

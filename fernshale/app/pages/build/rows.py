@@ -6,6 +6,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import cast
 
+from fernshale.api.building import silent_words
 from fernshale.app.pages.build.detail import drift_key
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.api_changes import title_of_change
@@ -16,7 +17,7 @@ from fernshale.core.build.owners import Owned
 from fernshale.core.build.round_history import Round
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.items import Item
-from fernshale.core.crossing.stages.build.items import DEFAULT, silent_words
+from fernshale.core.crossing.stages.build.items import DEFAULT
 from fernshale.core.crossing.stages.build.view import CauseView, Fix
 
 # So many errors of before the upgrade are listed.

@@ -10,8 +10,10 @@ from fernshale.core.crossing.record.stage import Stage
 
 @dataclass(frozen=True, slots=True)
 class Option:
-    """One resolution of an item: its action, with evidence and confidence (0 to 1). One that
-    `is_automatic` may be carried out without asking.
+    """One resolution of an item: its action, with evidence. One that `is_automatic` may be carried out without asking.
+
+    `confidence` is the probability, 0 to 1, that it is right, None for a choice that is a person's: the order of the options is
+    their rank.
 
     Where `asks` is set, a person has to type the line of text that it names. Where `confirm` is set, a person has to read it
     and agree before the action is carried out.
@@ -20,7 +22,7 @@ class Option:
     action: Action
     title: str
     evidence: tuple[str, ...] = ()
-    confidence: float = 0.5
+    confidence: float | None = None
     is_automatic: bool = False
     asks: str = ""
     confirm: str = ""

@@ -109,7 +109,7 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
                     {
                         "option": option.id,
                         "title": option.title,
-                        "confidence": round(option.confidence, 3),
+                        "confidence": None if option.confidence is None else round(option.confidence, 3),
                         "why": list(option.evidence),
                     }
                     for option in item.options

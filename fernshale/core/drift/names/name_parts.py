@@ -8,6 +8,12 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
+_OPPOSITE_WORDS = """get set|add remove|push pop|open close|begin end|start stop|show hide|enable disable|min max|first last|
+    left right|top bottom|up down|horizontal vertical|read write|lock unlock|prev next|previous next|width height|row column|
+    insert remove|append prepend|before after|input output|encode decode|load save|x y|true false|start end"""
+_OPPOSITES = {
+    one: other for pair in _OPPOSITE_WORDS.split("|") for one, other in (pair.split(), reversed(pair.split()))
+}
 _PART = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+|[^\W\d_]+")
 
 
@@ -67,6 +73,11 @@ def changed_parts(old: str, new: str) -> tuple[tuple[str, ...], tuple[str, ...]]
     gone = tuple(part for part in ours if part not in theirs)
     come = tuple(part for part in theirs if part not in ours)
     return gone, come
+
+
+def are_opposite(gone: Sequence[str], come: Sequence[str]) -> bool:
+    """Return whether a part was exchanged for one that says the opposite: get and set, show and hide."""
+    return any(_OPPOSITES.get(part, "") in come for part in gone)
 
 
 def _pair(ours: tuple[str, ...], theirs: tuple[str, ...]) -> list[tuple[str, str, float]]:

@@ -11,6 +11,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import NamedTuple
 
+from fernshale.core.base.confidence import ODDS_CLEARED, ODDS_FAILED
 from fernshale.core.base.languages import ENDINGS
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath
@@ -24,9 +25,6 @@ from fernshale.core.fix.rules import HeaderRule, ImportRule, MoveRule, RenameRul
 _OF_NAMES: tuple[type[Rule], ...] = (RenameRule, MoveRule, HeaderRule, ImportRule)
 _TYPES_UNCHECKED = (*ENDINGS["c"], *ENDINGS["lua"], *ENDINGS["javascript"], *ENDINGS["python"])
 _CALL = re.compile(r"\s*\(")
-# By how much a verdict multiplies the odds of a fix: a wrong name of the right type compiles as well, about one in three.
-_ODDS_CLEARED = 3.0
-_ODDS_FAILED = 0.1
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,9 +88,9 @@ def _with_verdict(fix: Fix, attempt: Attempt | None) -> Fix:
         return fix
     confidence = fix.confidence
     if not attempt.is_good:
-        confidence = _with_odds(confidence, _ODDS_FAILED)
+        confidence = _with_odds(confidence, ODDS_FAILED)
     elif attempt.is_telling and attempt.cleared == attempt.errors:
-        confidence = _with_odds(confidence, _ODDS_CLEARED)
+        confidence = _with_odds(confidence, ODDS_CLEARED)
     return replace(fix, confidence=confidence, tried=attempt.words)
 
 

@@ -6,6 +6,14 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
+from fernshale.core.base.confidence import (
+    SHARE_NEXT_TO_CANDIDATES,
+    SHARE_OF_DOUBT,
+    SUGGESTED_ALONE,
+    SUGGESTED_AMONG_OTHERS,
+    SUGGESTED_ELSEWHERE,
+    SUGGESTED_SPELLING,
+)
 from fernshale.core.base.languages import language_of
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import CALL, MISSING, is_undeclared_call
@@ -14,16 +22,6 @@ from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.names.name_parts import parts_of
 from fernshale.core.fix.rules import KeywordRule, MoveRule, RenameRule, Replacement, Rule
 from fernshale.core.inference.release_lookup import declared
-
-# The share of a rule's doubt that an agreeing suggestion leaves, and the confidence of a suggestion alone: tools compare
-# letters only.
-_REMAINING_DOUBT = 0.35
-_CONFIDENCE_SPELLING = 0.85
-_CONFIDENCE_ELSEWHERE = 0.6
-_CONFIDENCE_ONLY_ONE = 0.5
-_CONFIDENCE_ONE_OF_SEVERAL = 0.3
-# The confidence of a suggestion where comparing the releases found other candidates for the same name.
-_SHARE_NEXT_TO_CANDIDATES = 0.4
 
 
 def with_hints(rules: LegRules, causes: Sequence[Cause], release: Path | None) -> LegRules:
@@ -48,8 +46,8 @@ def _next_to_candidate(rule: Replacement, guess: float | None) -> Replacement:
     """A suggestion next to the best candidate of the comparison, which has looked at more than letters."""
     if guess is None:
         return rule
-    worth = rule.confidence * _SHARE_NEXT_TO_CANDIDATES
-    return replace(rule, confidence=worth if rule.confidence == _CONFIDENCE_SPELLING else min(worth, guess * 0.9))
+    worth = rule.confidence * SHARE_NEXT_TO_CANDIDATES
+    return replace(rule, confidence=worth if rule.confidence == SUGGESTED_SPELLING else min(worth, guess * 0.9))
 
 
 def _key(rule: Rule) -> tuple[object, ...]:
@@ -62,7 +60,7 @@ def _shared(rule: Rule, hinted: Mapping[tuple[object, ...], Replacement]) -> Rul
     if rule.confidence >= 1 or hint is None:
         return rule
     why = f"{rule.why}; the tool suggests {hint.new} as well"
-    return replace(rule, why=why, confidence=1 - (1 - rule.confidence) * _REMAINING_DOUBT)
+    return replace(rule, why=why, confidence=1 - (1 - rule.confidence) * SHARE_OF_DOUBT)
 
 
 def _is_of_another_kind(cause: Cause, name: str, release: Path | None) -> bool:
@@ -80,7 +78,7 @@ def _hinted_rules(cause: Cause, release: Path | None) -> Iterator[Replacement]:
         for place in elsewhere_of(cause):
             old = f"{cause.scope}::{cause.symbol}"
             why = f"suggested instead: {place}, which has the same name"
-            yield MoveRule(f"hint-{old}-{place}", why, old=old, new=place, named=True, confidence=_CONFIDENCE_ELSEWHERE)
+            yield MoveRule(f"hint-{old}-{place}", why, old=old, new=place, named=True, confidence=SUGGESTED_ELSEWHERE)
     hints = hints_of(cause) if cause.kind in (*MISSING, CALL) else ()
     hints = tuple(name for name in hints if not _is_of_another_kind(cause, name, release))
     olds = arguments_of(cause) if cause.kind == CALL else {cause.symbol}
@@ -90,13 +88,7 @@ def _hinted_rules(cause: Cause, release: Path | None) -> Iterator[Replacement]:
     call = cause.symbol if cause.kind == CALL else ""
     for new in hints:
         is_spelling = "".join(parts_of(old)) == "".join(parts_of(new))
-        worth = (
-            _CONFIDENCE_SPELLING
-            if is_spelling
-            else _CONFIDENCE_ONLY_ONE
-            if len(hints) == 1
-            else _CONFIDENCE_ONE_OF_SEVERAL
-        )
+        worth = SUGGESTED_SPELLING if is_spelling else SUGGESTED_ALONE if len(hints) == 1 else SUGGESTED_AMONG_OTHERS
         why = f"suggested instead: {new}" + (", which only differs in spelling" if is_spelling else "")
         id = "-".join(part for part in ("hint", call, old, new) if part)
         if call:

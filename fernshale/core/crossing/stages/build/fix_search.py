@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache, partial
 
+from fernshale.core.base.confidence import SHARE_BY_LINE, SHARE_BY_SYMBOL
 from fernshale.core.base.globs import matches
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause, last_name
@@ -21,9 +22,6 @@ from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.expression_span import expression_lines
 from fernshale.core.fix.rules import DeleteRule, RenameRule, Rule
 
-# The confidence in a match: of a rule that names the reported symbol, or of one that only matches on the reported line.
-BY_SYMBOL = 0.99
-BY_LINE = 0.6
 # The lines below the head of a class in which a new member may be inserted.
 _HEAD_LINES = 12
 
@@ -80,7 +78,7 @@ class FixSearch:
         if not any(case.messages_fit) or not removes:
             return []
         doubt = find_removal_doubt(self.scan, self.rules, rule, removes)
-        confidence = BY_SYMBOL * rule.confidence
+        confidence = SHARE_BY_SYMBOL * rule.confidence
         return [
             Fix(rule, self.rules.source(rule), (), removes, (), case.cause.count, confidence, automatic_from, doubt)
         ]
@@ -99,7 +97,7 @@ class FixSearch:
             edits = _near(rule, edits, here)
         spots = set().union(*(_lines_of(edit) for edit in here))
         clears = cause.count if case.adds_the_member else sum(bool(item & spots) for item in places)
-        confidence = rule.confidence * (BY_SYMBOL if case.names_symbol else BY_LINE)
+        confidence = rule.confidence * (SHARE_BY_SYMBOL if case.names_symbol else SHARE_BY_LINE)
         doubt = find_doubt(rule, edits, self.rules, self.scan)
         return Fix(rule, self.rules.source(rule), edits, (), here, clears, confidence, automatic_from, doubt)
 

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
+from fernshale.core.base.confidence import OLD_DEFAULT
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause, find_causes
@@ -33,7 +34,6 @@ from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.crossing.stages.build.fix_search import FixSearch
 from fernshale.core.crossing.stages.build.items import (
     DEFAULT,
-    PIN,
     cause_items,
     default_items,
     default_key,
@@ -153,5 +153,5 @@ def _pins(
     for key, rule in rules.items():
         own = tuple(edit for edit in edits[rule.id] if role_of(scan.profile, edit.path).role == "own")
         if own:
-            found[key] = Fix(rule, "the old meaning of the call", own, (), (), 0, PIN, far)
+            found[key] = Fix(rule, "the old meaning of the call", own, (), (), 0, OLD_DEFAULT, far)
     return found

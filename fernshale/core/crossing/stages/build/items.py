@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import replace
 from typing import get_args
 
+from fernshale.core.base.confidence import OLD_DEFAULT
 from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import position
 from fernshale.core.base.treepath import TreePath
@@ -36,9 +37,8 @@ from fernshale.core.fix.tokens import name_starts
 from fernshale.core.inference.from_api_diff import reorder_rule
 from fernshale.core.survey.roles import role_of
 
-# The key prefix of items about calls whose arguments changed meaning, and the confidence that the old meaning is wanted.
+# The key prefix of items about calls whose arguments changed meaning.
 DEFAULT = "default:"
-PIN = 0.5
 # A default that means the same in the project's own files: a literal, or a name with its whole path.
 _MEANS_THE_SAME = re.compile(
     r"""[-+!~]?\.?\d[\w.']*|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|true|false|True|False|None|null|nullptr|undefined|NULL|!0|!1"""
@@ -51,18 +51,18 @@ RIGHT = "It is right as it is now"
 
 def right(key: str, *evidence: str) -> Option:
     """The option that records that the code is right as it is."""
-    return Option(Choose(key, "noted"), RIGHT, evidence, 0.3)
+    return Option(Choose(key, "noted"), RIGHT, evidence)
 
 
 def no_build() -> list[Item]:
     """Before the first build for a release."""
-    run = Option(RunBuild(), "Build", ("nothing was built for this release yet",), 1.0, True)
+    run = Option(RunBuild(), "Build", ("nothing was built for this release yet",), is_automatic=True)
     return [Item("build:run", Stage.BUILD, "not built yet for this release", needs_you=False, options=(run,))]
 
 
 def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> list[Item]:
     """Another build where files changed, and each cause that does not follow from another, with its options."""
-    run = Option(RunBuild(), "Build again", ("files changed since the last build",), 1.0, True)
+    run = Option(RunBuild(), "Build again", ("files changed since the last build",), is_automatic=True)
     items = []
     if is_stale:
         items.append(
@@ -87,7 +87,7 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
             if view.left_out:
                 words = (f"{view.left_out} had it, and is left out",)
                 debts = (
-                    Option(ReturnPluginForCause(cause.key, view.left_out), f"Return {view.left_out}", words, 0.4),
+                    Option(ReturnPluginForCause(cause.key, view.left_out), f"Return {view.left_out}", words),
                     *debts,
                 )
             why = "put off" if view.put_off else f"{view.left_out} is left out" if view.left_out else ""
@@ -115,7 +115,7 @@ def default_items(scan: ProjectScan, drift: Sequence[Used], texts: Texts, decide
                 place = f"{path}:{position(text, at)[0]}"
                 noted = right(key, change.what)
                 pin = (
-                    (Option(PinDefault(key.removeprefix(DEFAULT)), f"At each call: {rule.title}", (rule.why,), PIN),)
+                    (Option(PinDefault(key.removeprefix(DEFAULT)), f"At each call: {rule.title}", (rule.why,)),)
                     if rule
                     else ()
                 )
@@ -159,7 +159,7 @@ def pinning_rule(change: ApiChange) -> Rule | None:
         return None
     if change.kind == "reordered":
         rule = reorder_rule(
-            change.old, change.new, f"pin-{change.symbol.name}-order", change.old.called, change.what, PIN
+            change.old, change.new, f"pin-{change.symbol.name}-order", change.old.called, change.what, OLD_DEFAULT
         )
         return replace(rule, silent=True, named=False)
     if change.parameter < 0:
@@ -193,7 +193,6 @@ def _debt_options(cause: Cause) -> tuple[Option, ...]:
             SwitchCodeOff(cause.key, part),
             f"Switch the {part} off",
             ("it is a debt until it is switched on again",),
-            0.05,
         )
         for part in get_args(CodePart)
     )
@@ -226,7 +225,7 @@ def silent_items(silent: Sequence[Fix], is_checked: bool, broken: Collection[str
                     fix.confidence,
                     fix.is_automatic,
                 ),
-                Option(AcceptSilent(fix.rule.id), RIGHT, (), 0.3),
+                Option(AcceptSilent(fix.rule.id), RIGHT, ()),
             ),
         )
         for fix in silent

@@ -11,6 +11,7 @@ from functools import cached_property
 from itertools import accumulate
 from typing import NamedTuple
 
+from fernshale.core.base.confidence import LEARNED_CHANGE, LEARNED_CHANGE_OF_MORE
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
@@ -109,7 +110,9 @@ def _with_confidence(rule: Rule, wanted: int, additional: int) -> Rule:
     why = f"{rule.why}; {count(wanted, 'other place')} like it" + (
         f", {additional} more that no error names" if additional else ""
     )
-    return replace(rule, why=why, confidence=0.85 if not additional else 0.7, named=additional > 0)
+    return replace(
+        rule, why=why, confidence=LEARNED_CHANGE if not additional else LEARNED_CHANGE_OF_MORE, named=additional > 0
+    )
 
 
 def _open_places(scan: ProjectScan, cause: Cause) -> list[EditLines]:

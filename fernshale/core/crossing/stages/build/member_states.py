@@ -70,7 +70,6 @@ def member_items(scan: ProjectScan, build: BuildView, crossing: Crossing) -> Ite
                 LeaveMemberBehind(member.name),
                 f"Leave {member.name} on {crossing.setup.from_}",
                 ("the others move on",),
-                0.3,
             )
             title = f"{member.name} cannot move yet, {count(len(stuck), 'cause')} without a high-confidence fix"
             yield Item(_key(member), Stage.BUILD, title, "own", member.folder, "", False, (leave,))

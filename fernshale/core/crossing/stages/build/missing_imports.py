@@ -9,6 +9,11 @@ import posixpath
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
+from fernshale.core.base.confidence import (
+    IMPORTED_AS_IN_OTHER_FILES,
+    IMPORTED_FROM_ONE_OF_SEVERAL,
+    IMPORTED_FROM_ONLY_PLACE,
+)
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, language_of
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
@@ -26,9 +31,6 @@ from fernshale.core.fix.imports import import_line, quoted_header, script_line
 from fernshale.core.fix.rules import ImportRule, Rule, Where
 from fernshale.core.inference.release_lookup import declared
 
-_CONFIDENCE_AS_IN_OTHER_FILES = 0.95
-_CONFIDENCE_ONLY_ONE = 0.92
-_CONFIDENCE_ONE_OF_SEVERAL = 0.3
 _MAX_LINES = 3
 # The maximum number of names that are looked up in one inspection; the rest follows once these are imported.
 _MAX_NAMES = 12
@@ -78,7 +80,7 @@ def _rules_of(
             yield ImportRule(
                 "-".join(("import", cause.symbol, *(str(part) for part in (at, number) if part))), why, title=line,
                 old=cause.symbol, text=line, where=where,
-                confidence=automatic if len(lines) == 1 else _CONFIDENCE_ONE_OF_SEVERAL, named=True,
+                confidence=automatic if len(lines) == 1 else IMPORTED_FROM_ONE_OF_SEVERAL, named=True,
             )  # fmt: skip
         if language not in _BY_RELATIVE_PATH:
             return
@@ -92,7 +94,7 @@ def _as_others(name: str, texts: Mapping[TreePath, str], into: str) -> _Lines:
     found: _Lines = {}
     for path, text in texts.items():
         if name in text and (line := import_line(name, text, path, into)):
-            found.setdefault(line, (f"{path} imports {name} like this", _CONFIDENCE_AS_IN_OTHER_FILES))
+            found.setdefault(line, (f"{path} imports {name} like this", IMPORTED_AS_IN_OTHER_FILES))
     return found
 
 
@@ -109,7 +111,7 @@ def _as_released(cause: Cause, text: str, language: str, scan: ProjectScan, to: 
                 module = included(symbol.file)
                 line = script_line(symbol.name, module, texts_with(scan, {module}, token).values())
             found.setdefault(
-                line, (f"{symbol.file} of {scan.profile.title} {to} has {symbol.full}", _CONFIDENCE_ONLY_ONE)
+                line, (f"{symbol.file} of {scan.profile.title} {to} has {symbol.full}", IMPORTED_FROM_ONLY_PLACE)
             )
     found.pop("", None)
     return found

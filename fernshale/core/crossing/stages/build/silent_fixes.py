@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from fernshale.core.base.confidence import SHARE_BY_LINE, SHARE_BY_SYMBOL
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.crossing.stages.build.doubts import find_doubt
-from fernshale.core.crossing.stages.build.fix_search import BY_LINE, BY_SYMBOL
 from fernshale.core.crossing.stages.build.view import Fix
 from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.rules import (
@@ -49,7 +49,7 @@ def silent_fixes(
             (),
             (),
             0,
-            BY_SYMBOL * rule.confidence,
+            SHARE_BY_SYMBOL * rule.confidence,
             far,
             find_doubt(rule, found, rules, scan),
         )
@@ -66,7 +66,7 @@ def unchecked_fixes(rules: LegRules, scan: ProjectScan, far: float, token: Cance
             best.setdefault((rule.owner, rule.subjects[0]), rule)
     edits = find_all_edits(scan, [replace(rule, named=False) for rule in best.values()], token)
     return [
-        Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, BY_LINE * rule.confidence, far)
+        Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, SHARE_BY_LINE * rule.confidence, far)
         for rule in best.values()
         if edits.get(rule.id)
     ]

@@ -161,6 +161,11 @@ class BuildView:
     right: tuple[tuple[str, str], ...] = ()
     before: tuple[Owned, ...] = ()
 
+    @property
+    def broken_files(self) -> frozenset[str]:
+        """The files in which the last build found errors."""
+        return files_with_errors(self.causes)
+
     def change_of(self, cause: Cause) -> ApiChange | None:
         """The change of an interface that a cause stems from, None where comparing the releases found none."""
         fitting = [item.change for item in self.drift if item.change.symbol.name == cause.symbol]

@@ -80,30 +80,26 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
         if item.key in decided and decided[item.key].text == to:
             continue
         evidence = (f"{item.alike:.0%} of its lines are the engine's {item.engine}", f"which changed in {to}")
-        leave = Option(UpdateForkedFile(item.path, "leave"), "Leave it as it is", ("it stays as it was",), 0.2)
+        leave = Option(UpdateForkedFile(item.path, "leave"), "Leave it as it is", ("it stays as it was",))
         if item.clashes:
             places = count(item.clashes, "place")
             options: tuple[Option, ...] = (
-                Option(
-                    UpdateForkedFile(item.path, "mine"), f"Merge, yours in the {places} both changed", evidence, 0.4
-                ),
+                Option(UpdateForkedFile(item.path, "mine"), f"Merge, yours in the {places} both changed", evidence),
                 Option(
                     UpdateForkedFile(item.path, "incoming"),
                     f"Merge, the engine's in the {places} both changed",
                     evidence,
-                    0.4,
                 ),
                 leave,
             )
         else:
-            automatic = 0.92 if item.alike >= _CERTAIN_SHARE else 0.7
+            automatic = item.alike >= _CERTAIN_SHARE
             options = (
                 Option(
                     UpdateForkedFile(item.path, "merge"),
                     f"Update it to {to} and keep your edits",
                     evidence,
-                    automatic,
-                    automatic >= 0.9,
+                    is_automatic=automatic,
                 ),
                 leave,
             )

@@ -46,11 +46,11 @@ def generator_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | N
     key, owner = "engine:generate", "generated"
     if scan.profile.commands.regenerate is None:
         return ()
-    again = Option(RunGenerator(), "Run the generator", (), 1.0, last is None)
+    again = Option(RunGenerator(), "Run the generator", (), is_automatic=last is None)
     if sweep := unfinished_sweep(crossing):
         assert sweep.changes is not None
         title = f"the generator was interrupted; {count(len(sweep.changes.files), 'generated file')} removed before it"
-        restore = Option(RestoreGenerated(), "Restore those that are missing", ("each is in the snapshot before",), 0.6)
+        restore = Option(RestoreGenerated(), "Restore those that are missing", ("each is in the snapshot before",))
         return (Item(key, Stage.ENGINE, title, owner, options=(again, restore)),)
     if last is None:
         return (Item(key, Stage.ENGINE, "the generator has not run yet", owner, needs_you=False, options=(again,)),)
@@ -70,10 +70,8 @@ def _plugin_options(scan: ProjectScan, message: str) -> tuple[Option, ...]:
             continue
         evidence = (f"the generator printed: {message.splitlines()[-1].strip()}",)
         if plugin.id in compiled:
-            options.append(
-                Option(RebuildAndGenerate(plugin.id), f"Rebuild {plugin.id} and run it again", evidence, 0.6)
-            )
-        options.append(Option(LeaveOutAndGenerate(plugin.id), f"Leave {plugin.id} out and run it again", evidence, 0.5))
+            options.append(Option(RebuildAndGenerate(plugin.id), f"Rebuild {plugin.id} and run it again", evidence))
+        options.append(Option(LeaveOutAndGenerate(plugin.id), f"Leave {plugin.id} out and run it again", evidence))
     return tuple(options)
 
 
@@ -93,13 +91,12 @@ def stale_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | None)
         files = count(len(paths), "generated file")
         evidence = (f"made for {crossing.setup.from_}; {reason}",)
         options = (
-            Option(ResolveStaleFiles(globs, "keep"), "Keep them as they are", evidence, 0.5),
-            Option(ResolveStaleFiles(globs, "delete"), f"Delete {files}", ("the snapshot before has them",), 0.2),
+            Option(ResolveStaleFiles(globs, "keep"), "Keep them as they are", evidence),
+            Option(ResolveStaleFiles(globs, "delete"), f"Delete {files}", ("the snapshot before has them",)),
             Option(
                 ResolveStaleFiles(globs, "run"),
                 "Run a command…",
                 ("it runs in the project's folder",),
-                0.3,
                 asks="The command to run",
             ),
         )

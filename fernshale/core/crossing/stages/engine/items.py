@@ -44,10 +44,9 @@ def _value_items(view: EngineView, to: str, decided: Collection[str]) -> Iterato
             Choose(key, "value"),
             f"Write the one of {to}…",
             ("every place that has it follows",),
-            0.5,
             asks=f"The {name} of {to}",
         )
-        keep = Option(Choose(key, "keep"), "Leave it as it is", (change.trouble,), 0.3)
+        keep = Option(Choose(key, "keep"), "Leave it as it is", (change.trouble,))
         title = f"{change.site.file} {change.trouble.split(';')[0]}"
         place = f"{change.site.file}:{change.site.line}"
         yield Item(key, Stage.ENGINE, title, "own", place, change.trouble, True, (write, keep), blocks=False)
@@ -63,16 +62,14 @@ def site_items(view: EngineView, scan: ProjectScan, crossing: Crossing) -> tuple
         key = site_key(item)
         if item.trouble and key not in crossing.decisions():
             place = f"{item.site.file}:{item.site.line}"
-            keep = Option(Choose(key, "keep"), "Leave it as it is", (item.trouble,), 0.5)
+            keep = Option(Choose(key, "keep"), "Leave it as it is", (item.trouble,))
             title = f"{item.site.file} {item.trouble.split(';')[0]}"
-            follow = Option(
-                Choose(key, "follow"), f"Change it to {to} as well", ("it names another release today",), 0.3
-            )
+            follow = Option(Choose(key, "follow"), f"Change it to {to} as well", ("it names another release today",))
             options = (keep, follow) if item.site.names_engine and read_written(item.before) is not None else (keep,)
             items.append(Item(key, Stage.ENGINE, title, "own", place, item.trouble, True, options, blocks=False))
     if view.places:
         evidence = f"the generator then replaces {count(len(view.stale), 'generated file')}" if view.stale else ""
-        take = Option(PointAtRelease(), f"Point the project at {to}", (evidence,), 1.0, True)
+        take = Option(PointAtRelease(), f"Point the project at {to}", (evidence,), is_automatic=True)
         title = f"{count(view.places, 'place')} still to name {to}"
         items.append(Item("engine:sites", Stage.ENGINE, title, "own", needs_you=False, options=(take,)))
     else:

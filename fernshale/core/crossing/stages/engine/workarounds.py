@@ -27,8 +27,6 @@ from fernshale.core.route.shelf import Workaround
 from fernshale.core.survey.release_sites import read_project_text
 
 KEY = "workaround:"
-_CONFIDENCE_OURS = 0.97
-_CONFIDENCE_VENDORS = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,8 +95,8 @@ def workaround_items(lines: Collection[WorkaroundLine], to: str, left_so: Collec
         if item.key in left_so:
             continue
         if not item.line:
-            add = Option(AddWorkaround(item.name), "Add it, with a note", (why, item.condition), 0.95, True)
-            keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("the build may fail for it",), 0.2)
+            add = Option(AddWorkaround(item.name), "Add it, with a note", (why, item.condition), is_automatic=True)
+            keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("the build may fail for it",))
             title = f"{to} needs {item.words} in {item.file}"
             yield Item(item.key, Stage.ENGINE, title, "own", item.place, why, False, (add, keep))
         elif not is_needed(item, lines, to):
@@ -107,10 +105,9 @@ def workaround_items(lines: Collection[WorkaroundLine], to: str, left_so: Collec
                 RemoveWorkaround(item.name),
                 "Remove it",
                 (item.condition, told),
-                _CONFIDENCE_OURS if item.noted else _CONFIDENCE_VENDORS,
-                item.noted,
+                is_automatic=item.noted,
             )
-            keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("it may be needed for another reason",), 0.2)
+            keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("it may be needed for another reason",))
             title = f"{item.words} is not needed any more: {why}"
             yield Item(item.key, Stage.ENGINE, title, "own", item.place, item.condition, not item.noted, (drop, keep))
 

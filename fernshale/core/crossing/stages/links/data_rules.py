@@ -115,7 +115,7 @@ def scan_items(found: DataScan, fillings: Mapping[str, Sequence[Option]]) -> Ite
         all_ = Option(
             RewriteData(rule.id, "all"), f"Rewrite {count(work.total, 'object')}", evidence, rule.confidence, automatic
         )
-        leave = Option(Choose(f"data:{rule.id}", ""), "Leave them as they are", (), 0.1)
+        leave = Option(Choose(f"data:{rule.id}", ""), "Leave them as they are", ())
         title = f"{rule.name}, {count(work.total, 'object')} in {count(len(work.objects), 'file')}"
         place = f"{first}:{objects[0].found.line}"
         yield Item(f"data:{rule.id}", Stage.LINKS, title, "own", place, rule.why, not automatic, (all_, leave))
@@ -209,13 +209,13 @@ def _unmet_item(key: str, items: Sequence[UnmetConstraint], fillings: Sequence[O
     name = key.removeprefix("expect:")
     if first.can_mend:
         words = "Put it in" if first.fault == "missing" else f"Set {expect.field} to {expect.default}"
-        options.append(Option(MeetConstraint(name, "mend"), words, (expect.why,), AUTOMATIC_SCORE, True))
+        options.append(Option(MeetConstraint(name, "mend"), words, (expect.why,), is_automatic=True))
     elif first.fault == "too many":
         options += [
-            Option(MeetConstraint(name, f"drop {item.number}"), f"Remove {item.name}, line {item.line}", (), 0.4)
+            Option(MeetConstraint(name, f"drop {item.number}"), f"Remove {item.name}, line {item.line}", ())
             for item in first.objects
         ]
-    options.append(Option(Choose(key, ""), "Leave it as it is", ("write down why",), 0.1))
+    options.append(Option(Choose(key, ""), "Leave it as it is", ("write down why",)))
     total = sum(max(1, len(item.objects)) for item in items)
     where = (
         f"{first.fault} in {count(len(items), 'file')}" if first.fault != "too many" else f"{len(first.objects)} found"

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
+from fernshale.core.base.confidence import FORMER_VALUE, REMOVED_VALUE
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.quantities import count
@@ -24,8 +25,6 @@ from fernshale.core.profile.model import Expect
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.store import Store
 
-_CONFIDENCE_FORMER_VALUE = 0.8
-_CONFIDENCE_REMOVED_VALUE = 0.7
 _MAX_FILLINGS = 3
 
 
@@ -68,7 +67,7 @@ def find_fillings(
             words = "it held this before the crossing"
             if now != was:
                 words = f"it held {was} before the crossing, which is called this now"
-            told[now] = Filling(now, _CONFIDENCE_FORMER_VALUE if now == was else _CONFIDENCE_REMOVED_VALUE, (words,))
+            told[now] = Filling(now, FORMER_VALUE if now == was else REMOVED_VALUE, (words,))
         for other in likes[expect.id]:
             told.setdefault(other.value, other)
         allowed = [item for item in told.values() if not expect.values or item.value in expect.values]

@@ -31,7 +31,7 @@ def asset_items(unread: Collection[TreePath]) -> Iterable[Item]:
     if unread:
         first = min(unread)
         words = "a command of the profile prints what each declares and uses"
-        read = Option(ReadAssets(), f"Read {count(len(unread), 'binary asset')}", (words,), 1.0, True)
+        read = Option(ReadAssets(), f"Read {count(len(unread), 'binary asset')}", (words,), is_automatic=True)
         title = f"{count(len(unread), 'binary asset')} not read yet"
         yield Item("assets:unread", Stage.LINKS, title, "own", first, words, False, (read,))
 
@@ -60,7 +60,7 @@ def doubled_items(doubled: Sequence[str], index: LinkIndex) -> Iterable[Item]:
     """Ids that two declare, of which a use can mean only one."""
     for id in doubled:
         places = [f"{use.file}:{use.line}" for use in index.declarations(id)]
-        leave = Option(Choose(f"doubled:{id}", ""), "Leave it as it is", ("write down why",), 0.1)
+        leave = Option(Choose(f"doubled:{id}", ""), "Leave it as it is", ("write down why",))
         title = f"{id} is declared {len(places)} times"
         yield Item(f"doubled:{id}", Stage.LINKS, title, "own", places[-1], "; ".join(places), True, (leave,))
 
@@ -97,7 +97,7 @@ def _item(item: MissingReference) -> Item:
                 score >= AUTOMATIC_SCORE,
             )
         )
-    options.append(Option(Choose(key_of(item), ""), "Leave it missing", ("it is known and intended",), 0.1))
+    options.append(Option(Choose(key_of(item), ""), "Leave it missing", ("it is known and intended",)))
     first = item.uses[0]
     place = f"{first.file}:{first.line}" if first.line else first.file
     what = "was there" if item.is_file else f"was declared in {item.was}"

@@ -66,14 +66,17 @@ def plugin_items(
     if odd and not conflicts:
         ready = "check the odd files first"
     take = Option(
-        UpdatePlugin(plugin.id), f"Update to {view.step.to}", (view.step.why, ready), 1.0, not conflicts and not odd
+        UpdatePlugin(plugin.id),
+        f"Update to {view.step.to}",
+        (view.step.why, ready),
+        is_automatic=not conflicts and not odd,
     )
     options = [take]
     if view.ledger is not None and view.ledger.edits:
         lost = view.ledger.edits - view.ledger.count("already")
         words = f"drops {count(lost, 'edit')}; files of your own are kept"
         options.append(
-            Option(ReplacePlugin(plugin.id), f"Replace it with {view.step.to} and drop your edits", (words,), 0.1)
+            Option(ReplacePlugin(plugin.id), f"Replace it with {view.step.to} and drop your edits", (words,))
         )
     title = f"{plugin.id} {view.step.from_} → {view.step.to}"
     items.append(Item(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(options)))
@@ -92,8 +95,7 @@ def rebuild_items(crossing: Crossing, built: Sequence[PluginBuild], views: Seque
             RebuildPlugin(id),
             f"Build it for {to}",
             ("from its sources, by the engine's own tool", item.words),
-            0.9,
-            True,
+            is_automatic=True,
         )
         title = f"{id} is {item.words}, not for {to}"
         yield Item(f"rebuild:{id}", Stage.PLUGINS, title, f"plugin {id}", item.plugin.folder, "", False, (option,))
@@ -108,15 +110,13 @@ def left_out_items(
             decided = crossing.decisions().get(plugin_key(crossing.setup, step.id))
             why = decided.why if decided is not None else ""
             evidence = (why or step.why, "switched off and removed; one action returns it")
-            option = Option(LeavePluginOut(step.id), f"Leave {step.id} out", evidence, 1.0, True)
+            option = Option(LeavePluginOut(step.id), f"Leave {step.id} out", evidence, is_automatic=True)
             place = next((plugin.folder for plugin in scan.plugins if plugin.id == step.id), "")
             title = f"{step.id} is to be left out"
             yield Item(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (option,))
     for item in left_out:
         if item.ready:
-            back = Option(
-                ReturnPlugin(item.id), f"Return {item.id}", (f"{item.ready} accepts {crossing.setup.to}",), 0.5
-            )
+            back = Option(ReturnPlugin(item.id), f"Return {item.id}", (f"{item.ready} accepts {crossing.setup.to}",))
             title = f"{item.id} is left out, and {item.ready} fits now"
             yield Item(f"aside:{item.id}", Stage.PLUGINS, title, f"plugin {item.id}", "", item.why, True, (back,))
 
@@ -163,8 +163,6 @@ def _options(file: FileMerge, conflict: Conflict, known: Mapping[str, Remembered
     elif before is not None and before.take == "text" and "text" in conflict.options:
         found.insert(
             0,
-            Option(
-                ResolveConflict(conflict.id, "again"), "As written before", (before.text.strip(), before.words), 0.9
-            ),
+            Option(ResolveConflict(conflict.id, "again"), "As written before", (before.text.strip(), before.words)),
         )
     return tuple(found)

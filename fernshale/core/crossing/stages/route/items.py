@@ -22,13 +22,12 @@ def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
     for fault in view.faults.get(to, ()):
         title = f"{to} has a known fault that concerns this project"
         key = f"route:fault:{to}:{fault}"
-        go = Option(Choose(key, "take"), "Move there anyway", ("the fault is known",), 0.3)
+        go = Option(Choose(key, "take"), "Move there anyway", ("the fault is known",))
         routes = tuple(
             Option(
                 ChooseRoute(" ".join(route.stops), key.removeprefix("route:")),
                 f"Cross {route.title}",
                 (_route_words(route),),
-                0.4,
             )
             for route in others
         )
@@ -36,7 +35,7 @@ def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
         items.append(Item(key, Stage.ROUTE, title, detail=fault, options=options))
     if parse_release(to).is_preview:
         key = f"route:preview:{to}"
-        take = Option(Choose(key, "take"), "Use the preview", ("previews change until they are released",), 0.3)
+        take = Option(Choose(key, "take"), "Use the preview", ("previews change until they are released",))
         items.append(Item(key, Stage.ROUTE, f"{to} is a preview", options=(take,)))
     conflicts = {item.plugin: item for item in view.leg.conflicts}
     for step in view.leg.plugins:
@@ -47,16 +46,16 @@ def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
 
 
 def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item]:
-    take = Option(Choose(key, "take"), f"Use {step.to}", (step.why,), 0.4)
-    keep = Option(Choose(key, "keep"), f"Keep {step.from_ or 'the copy'} for now", ("it may not compile",), 0.3)
-    aside = Option(Choose(key, "aside"), "Leave it out for now", ("the plan continues without it",), 0.2)
+    take = Option(Choose(key, "take"), f"Use {step.to}", (step.why,))
+    keep = Option(Choose(key, "keep"), f"Keep {step.from_ or 'the copy'} for now", ("it may not compile",))
+    aside = Option(Choose(key, "aside"), "Leave it out for now", ("the plan continues without it",))
     options: tuple[Option, ...]
     if step.action == "nothing":
         title, options = f"{step.id} has nothing for {to}", (keep, aside)
     elif step.action in NEED_DECISION:
         title, options = f"{step.id} for {to}: {step.action}, {step.to}", (take, keep, aside)
     elif step.action == "follow":
-        take = Option(Choose(key, "take"), f"Follow it to {step.becomes} {step.to}", (step.why,), 0.8)
+        take = Option(Choose(key, "take"), f"Follow it to {step.becomes} {step.to}", (step.why,))
         title, options = f"{step.id} is {step.becomes} now", (take, keep)
     elif "known fault" in step.why:
         title, options = f"{step.id} {step.to} has a known fault that concerns this project", (take, keep, aside)

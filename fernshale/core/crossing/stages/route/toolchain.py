@@ -52,7 +52,7 @@ def demand_items(states: Sequence[DemandState], to: str, decided: Sequence[str])
             continue
         detail = "; ".join(part for part in (item.found, item.demand.why) if part)
         title = f"{to} needs {item.demand.name} {item.demand.at_least}: {item.found}"
-        keep = Option(Choose(key, "keep"), "Leave it as it is", ("the build may fail for it",), 0.2)
+        keep = Option(Choose(key, "keep"), "Leave it as it is", ("the build may fail for it",))
         if is_unread:
             place = f"{item.stated[0].file}:{item.stated[0].line}"
             items.append(Item(key, Stage.ROUTE, title, "own", place, detail, True, (keep,)))
@@ -62,8 +62,7 @@ def demand_items(states: Sequence[DemandState], to: str, decided: Sequence[str])
                 RaiseStandard(key.removeprefix("demand:")),
                 f"Set it to {item.demand.at_least}",
                 (item.demand.why or item.found,),
-                0.95,
-                True,
+                is_automatic=True,
             )
             items.append(Item(key, Stage.ROUTE, title, "own", place, detail, False, (lift, keep)))
         else:

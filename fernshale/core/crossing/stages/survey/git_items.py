@@ -25,13 +25,15 @@ from fernshale.core.process.git import Filter
 def git_items(crossing: Crossing, project: Path) -> tuple[Item, ...]:
     """The question while it is open, and the reason where git refused a commit."""
     now = read_committing(crossing)
-    leave = Option(LeaveGitAlone(), "Leave git alone", ("snapshots keep everything as well",), 0.9, now.branch is None)
+    leave = Option(
+        LeaveGitAlone(), "Leave git alone", ("snapshots keep everything as well",), is_automatic=now.branch is None
+    )
     if now.branch is not None:
         if not now.trouble or not now.branch:
             return ()
         filters = used_filters(project)
         words = "Try again" if not filters else f"Try again, and let git run {count(len(filters), 'filter')}…"
-        again = _committing(consent_to(filters), words, filter_lines(filters), 0.5, filters)
+        again = _committing(consent_to(filters), words, filter_lines(filters), filters)
         return (Item(KEY, Stage.SURVEY, "Steps are not committed to git", detail=now.trouble, options=(again, leave)),)
     tree = find_work_tree(project)
     if tree is None:
@@ -47,14 +49,12 @@ def git_items(crossing: Crossing, project: Path) -> tuple[Item, ...]:
     if tree.filters:
         words += f", and let git run {count(len(tree.filters), 'filter')}…"
         detail = f"{detail}; git would run {'; '.join(filter_lines(tree.filters))}"
-    commit = _committing(tree.consent, words, evidence, 0.6, tree.filters)
+    commit = _committing(tree.consent, words, evidence, tree.filters)
     return (Item(KEY, Stage.SURVEY, title, detail=detail, needs_you=False, options=(commit, leave)),)
 
 
-def _committing(
-    consent: str, title: str, evidence: tuple[str, ...], confidence: float, filters: Sequence[Filter]
-) -> Option:
+def _committing(consent: str, title: str, evidence: tuple[str, ...], filters: Sequence[Filter]) -> Option:
     lines = filter_lines(filters)
     heading = "Git would run these commands on your files whenever a step is committed:"
     confirm = "\n".join((heading, "", *lines)) if lines else ""
-    return Option(CommitSteps(consent), title, evidence, confidence, confirm=confirm)
+    return Option(CommitSteps(consent), title, evidence, confirm=confirm)

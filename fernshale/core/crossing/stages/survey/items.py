@@ -34,9 +34,9 @@ def survey_items(
     for need in requirements:
         if not need.holds:
             detail = f"{need.found}. {need.hint}"
-            again = Option(CheckRequirements(need.name), "Check again", ("once it is there",), 0.5)
+            again = Option(CheckRequirements(need.name), "Check again", ("once it is there",))
             without = Option(
-                Choose(requirement_key(need), "without"), "Continue anyway", ("the build may fail for it",), 0.2
+                Choose(requirement_key(need), "without"), "Continue anyway", ("the build may fail for it",)
             )
             title = f"{need.name}: {need.found}"
             items.append(Item(requirement_key(need), Stage.SURVEY, title, detail=detail, options=(again, without)))
@@ -66,10 +66,8 @@ def duplicate_items(doubles: tuple[DuplicateLibrary, ...], plugins: tuple[Plugin
     for item in doubles:
         name = f"double:{item.one}:{item.other}"
         key = f"survey:{name}"
-        options = [
-            Option(RemovePath(name, path), f"Remove {path}", (item.why,), 0.4) for path in (item.one, item.other)
-        ]
-        keep = Option(Choose(key, "keep"), "Keep both", ("they are both needed",), 0.3)
+        options = [Option(RemovePath(name, path), f"Remove {path}", (item.why,)) for path in (item.one, item.other)]
+        keep = Option(Choose(key, "keep"), "Keep both", ("they are both needed",))
         title = f"{item.one} and {item.other} seem to be one library"
         items.append(Item(key, Stage.SURVEY, title, "", item.other, item.why, True, (*options, keep)))
     for plugin in plugins:
@@ -80,10 +78,8 @@ def duplicate_items(doubles: tuple[DuplicateLibrary, ...], plugins: tuple[Plugin
             place = f"{plugin.plugin.folder}/{path}"
             name = f"leftover:{place}"
             key = f"survey:{name}"
-            options = [
-                Option(RemovePath(name, TreePath(place)), "Remove it", (f"{origin.name} has no such file",), 0.6)
-            ]
-            keep = Option(Choose(key, "keep"), "Keep it", ("it is in use",), 0.3)
+            options = [Option(RemovePath(name, TreePath(place)), "Remove it", (f"{origin.name} has no such file",))]
+            keep = Option(Choose(key, "keep"), "Keep it", ("it is in use",))
             title = f"{place} is left over from {plugin.plugin.id} {name}"
             owner = f"plugin {plugin.plugin.id}"
             items.append(Item(key, Stage.SURVEY, title, owner, place, "", True, (*options, keep)))
@@ -113,16 +109,17 @@ def baseline_items(scan: ProjectScan, crossing: Crossing | None, baseline: Basel
         Choose(BASELINE_KEY, "without"),
         "Continue without a baseline",
         ("later errors cannot be distinguished from those that were there before",),
-        0.2,
     )
     is_before = is_on_start(scan, crossing)
     if baseline is None:
-        build = Option(TakeBaseline(), f"{does.capitalize()} it now", ("the profile has the commands",), 1.0, True)
+        build = Option(
+            TakeBaseline(), f"{does.capitalize()} it now", ("the profile has the commands",), is_automatic=True
+        )
         title = f"no baseline yet: does it {does} today?" if is_before else f"no baseline on {crossing.setup.from_}"
         options = (build, without) if is_before else (without,)
         return [Item(BASELINE_KEY, Stage.SURVEY, title, detail="", options=options, needs_you=not is_before)]
     if not baseline.is_good(commands):
-        again = Option(TakeBaseline(), f"{does.capitalize()} again", (), 0.5)
+        again = Option(TakeBaseline(), f"{does.capitalize()} again", ())
         title = f"today's project on {baseline.release}: {describe_baseline(baseline)}"
         options = (again, without) if is_before else (without,)
         return [Item(BASELINE_KEY, Stage.SURVEY, title, detail=baseline.said, options=options)]

@@ -21,17 +21,17 @@ def log_key(item: Difference) -> str:
 
 
 def not_run_item(title: str, compiles: bool) -> Item:
-    run = (Option(RunGame(), "Run the game", (), 1.0, True),) if compiles else ()
+    run = (Option(RunGame(), "Run the game", (), is_automatic=True),) if compiles else ()
     detail = "" if compiles else "it is built first"
     return Item("trial:run", Stage.TRIAL, title, detail=detail, needs_you=False, options=run)
 
 
 def _again(key: str) -> Option:
-    return Option(RunGame(key.removeprefix("trial:")), "Run again", (), 0.5)
+    return Option(RunGame(key.removeprefix("trial:")), "Run again", ())
 
 
 def _accept(key: str) -> Option:
-    return Option(Choose(key, "accept"), "It is meant to be so", ("write down why",), 0.2)
+    return Option(Choose(key, "accept"), "It is meant to be so", ("write down why",))
 
 
 def trial_items(view: TrialView, decided: Mapping[str, Decision], compiles: bool) -> list[Item]:
@@ -69,8 +69,8 @@ def tried_items(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
         if result.verdict == "not tried":
             if row.check.by_hand:
                 options = (
-                    Option(MarkCheck(row.check.name, "passed"), "It does", (), 0.5),
-                    Option(MarkCheck(row.check.name, "failed"), "It does not", (), 0.5),
+                    Option(MarkCheck(row.check.name, "passed"), "It does", ()),
+                    Option(MarkCheck(row.check.name, "failed"), "It does not", ()),
                     _accept(key),
                 )
                 items.append(
@@ -88,7 +88,9 @@ def leg_end_items(items: Sequence[Item], crossing: Crossing) -> list[Item]:
     if items or setup.to == setup.target:
         return []
     following = setup.stops[setup.leg + 1]
-    go_on = Option(BeginNextLeg(), f"Begin the leg to {following}", (f"nothing is left on {setup.to}",), 1.0, True)
+    go_on = Option(
+        BeginNextLeg(), f"Begin the leg to {following}", (f"nothing is left on {setup.to}",), is_automatic=True
+    )
     title = f"{setup.to} is reached; the next stop is {following}"
     return [Item("trial:leg", Stage.TRIAL, title, needs_you=False, options=(go_on,))]
 

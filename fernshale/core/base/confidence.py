@@ -1,0 +1,71 @@
+"""How certain a proposal is by its kind of evidence, 0 to 1, where no fit to data exists.
+
+The confidence of matched symbols is fitted: `drift/weights.toml` has its signals, docs/confidence.md how often each is right. A
+number here is the share of proposals of that kind that should be right; from `fix_settings.AUTOMATIC_FROM` on a fix is applied
+without asking. A `SHARE_` multiplies the confidence of what a proposal rests on, `ODDS_` its odds.
+"""
+
+from __future__ import annotations
+
+# What a release states: a text that asks for nothing but another name; one that asks for more, or is about some overloads.
+STATED = 0.97
+STATED_WITH_MORE = 0.6
+STATED_FOR_SOME_OVERLOADS = 0.3
+# A name that does nothing but call another one; with a cast of its result, which matters to variadic functions; or maybe more.
+FORWARDED = 0.93
+FORWARDED_WITH_CAST = 0.8
+PERHAPS_FORWARDED = 0.2
+# Several other names exchanged the same part, and a name that stayed differs by this part only.
+SWAPPED_PART = 0.6
+# The successor is of another kind: a class for a function, a member of another class.
+SHARE_OTHER_KIND = 0.5
+
+# Rules from changed declarations. Values copied from the release's own code may not fit here.
+COPIED_VALUE = 0.6
+CALL_REMOVED = 0.3
+GETTER = 0.92
+ARGUMENT_DROPPED = 0.92
+REORDERED = 0.8
+STILL_DEFINED = 0.98
+# A renamed parameter, and a parameter that replaces another.
+SAME_POSITION = 0.93
+PARAMETER_REPLACED = 0.7
+# A method to implement, whose body is a stub; an override with the new types.
+STUB = 0.5
+RETYPED = 0.8
+
+# A variable that is declared without a type: only one class is assigned, a value of unknown type is, or None has a meaning.
+ONLY_CLASS_ASSIGNED = 0.95
+UNKNOWN_VALUE_ASSIGNED = 0.6
+NONE_HAS_MEANING = 0.3
+CAST = 0.85
+
+# Suggestions of a compiler: another spelling; a name elsewhere; any other name, alone or among several.
+SUGGESTED_SPELLING = 0.85
+SUGGESTED_ELSEWHERE = 0.6
+SUGGESTED_ALONE = 0.5
+SUGGESTED_AMONG_OTHERS = 0.3
+SHARE_NEXT_TO_CANDIDATES = 0.4
+SHARE_OF_DOUBT = 0.35
+
+# Imports of a name: as other files have them; from the only place that declares it; from one of several.
+IMPORTED_AS_IN_OTHER_FILES = 0.95
+IMPORTED_FROM_ONLY_PLACE = 0.92
+IMPORTED_FROM_ONE_OF_SEVERAL = 0.3
+
+# A change that a person made at one place, for places like it, and with further edits at each of them.
+LEARNED_CHANGE = 0.85
+LEARNED_CHANGE_OF_MORE = 0.7
+# The old meaning of a call whose default changed.
+OLD_DEFAULT = 0.5
+
+# A rule that names the reported symbol, or one that only matches on the reported line.
+SHARE_BY_SYMBOL = 0.99
+SHARE_BY_LINE = 0.6
+# A build in a copy: the errors vanished and none came. A wrong name of the right type compiles as well, about one in three.
+ODDS_CLEARED = 3.0
+ODDS_FAILED = 0.1
+
+# A value for a field of an asset: the one it had in the old release, and the one that was removed.
+FORMER_VALUE = 0.8
+REMOVED_VALUE = 0.7
