@@ -217,7 +217,7 @@ def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
     elif new.scope[-1:] == scope[-1:] and scope:
         add("scope of the same name", 1.0, f"{SAME_SCOPE} a {scope[-1]}")
     elif _is_of_argument(old, new):
-        add("owner is an argument", 1.0, f"{old.name} took a {new.scope[-1]}, which has it now")
+        add("owner is an argument", 1.0, f"its argument {new.scope[-1]} has it now")
     elif new.scope and new.scope in world.bases_of(scope):
         add("scope is a base", 1.0, f"{scope[-1]} inherits from {new.scope[-1]}")
     elif not (_is_unfolded(old, new) or _is_unfolded(new, old)):

@@ -268,3 +268,21 @@ def test_a_member_that_a_base_has_now_is_found_there(tree: Tree) -> None:
     (change,) = (item for item in changes if item.old is not None and item.old.full == "Boat::heading")
     assert change.kind == "moved" and change.candidates[0].symbol.full == "Moving::heading"
     assert "Boat inherits from Moving" in change.candidates[0].evidence
+
+
+def test_a_function_that_became_a_method_of_its_argument_is_found_there(tree: Tree) -> None:
+    others = "".join(f"struct {name} {{ bool hidden(); void clear(); }};\n" for name in ("Tree", "Table", "Chart"))
+    old = "struct Entry { int row; };\nstruct List { bool is_entry_hidden(const Entry* entry); int size(); };\n"
+    new = f"struct Entry {{ int row; bool is_hidden(); }};\nstruct List {{ int size(); }};\n{others}"
+    changes = changes_between(tree("old", {"a.hpp": old}), tree("new", {"a.hpp": new}))
+    change = next(item for item in changes if item.old is not None and item.old.full == "List::is_entry_hidden")
+    assert change.candidates[0].symbol.full == "Entry::is_hidden"
+    assert "its argument Entry has it now" in change.candidates[0].evidence
+
+
+@pytest.mark.parametrize(("one", "other"), [("get", "set"), ("show", "hide"), ("first", "last")])
+def test_a_name_that_says_the_opposite_is_no_successor(tree: Tree, one: str, other: str) -> None:
+    old = tree("old", {"a.h": f"int boat_{one}_lamp(int a);\nint quay(int a);\n"})
+    new = tree("new", {"a.h": f"int boat_{other}_lamp(int a);\nint boat_{one}_light(int a);\nint quay(int a);\n"})
+    (change,) = (item for item in changes_between(old, new) if item.old is not None)
+    assert change.candidates[0].symbol.name == f"boat_{one}_light"
