@@ -232,8 +232,10 @@ def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
 
 def _is_of_argument(old: Symbol, new: Symbol) -> bool:
     """Return whether a function became a method of one of its arguments."""
-    return new.kind == "method" and any(
-        new.scope[-1:] == tuple(names_in_type(item.type)[-1:]) for item in old.parameters
+    return (
+        new.kind == "method"
+        and bool(new.scope)
+        and any(new.scope[-1:] == tuple(names_in_type(item.type)[-1:]) for item in old.parameters)
     )
 
 
