@@ -61,8 +61,9 @@ class Session(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self.runner = Runner(self)
-        # Proposals are tried in a copy of the project while the user works on.
+        # Proposals are tried in a copy of the project while the user works on; the round whose attempt the user stopped.
         self.attempts = Runner(self)
+        self._stopped_round = 0
         self.crossing: Crossing | None = None
         self.overview: Overview | None = None
         self._retry: Callable[[], None] | None = None
@@ -176,6 +177,11 @@ class Session(QObject):
             self.attempts.start(
                 "trying the proposals", lambda work: try_proposals(crossing, AttemptBudget(builds), work)
             )
+
+    def stop_attempts(self) -> None:
+        """Stop trying proposals until the next build."""
+        self._stopped_round = len(self.overview.build.rounds) if self.overview is not None else 0
+        self.attempts.cancel()
 
     def withdraw(self, key: str, title: str) -> None:
         """Withdraw a decision that was not carried out yet."""
@@ -310,7 +316,10 @@ class Session(QObject):
 
     def _try_if_wanted(self, overview: Overview) -> None:
         crossing = self.crossing
-        if crossing is not None and attempts_per_build(crossing) and has_proposals_to_try(crossing, overview.build):
+        is_stopped = len(overview.build.rounds) == self._stopped_round
+        if crossing is None or is_stopped or not attempts_per_build(crossing):
+            return
+        if has_proposals_to_try(crossing, overview.build):
             self.try_proposals()
 
     def _on_attempts(self, result: object) -> None:

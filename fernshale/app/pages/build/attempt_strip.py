@@ -42,6 +42,6 @@ class AttemptStrip(QFrame):
 
     def _on_pressed(self) -> None:
         if self._session.attempts.is_busy:
-            self._session.attempts.cancel()
+            self._session.stop_attempts()
         else:
             self._session.try_proposals()

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
@@ -135,20 +135,26 @@ class _Trying:
         if not self._waiting:
             raise MisuseError("no cause has a proposal that could be tried")
         stopped = ""
-        while (batch := self._next_batch()) and not stopped:
-            self._build(batch)
-            stopped = self._reason_to_stop()
+        while not stopped and (batch := self._next_batch()):
+            stopped = self._build(batch) or self._reason_to_stop()
         result = Attempts(self._log, tuple(self._found.values()), self._builds, stopped)
         self._crossing.keep(ATTEMPTS, result)
         return result
 
     def _next_batch(self) -> dict[str, Fix]:
         """The next proposals of the causes that wait, by cause; where none is left, one that failed among others."""
-        batch = {cause: queue[0] for cause, queue in self._waiting.items() if queue}
-        if not batch and self._alone:
+        while any(self._waiting.values()):
+            batch = {cause: queue[0] for cause, queue in self._waiting.items() if queue}
+            _, left_out = _together({**self._good, **batch})
+            if fitting := {cause: fix for cause, fix in batch.items() if fix.rule.id not in left_out}:
+                return fitting
+            for cause in batch:  # each changes the same place as a good one
+                self._waiting[cause].popleft()
+        while self._alone:
             cause, fix = self._alone.popleft()
-            batch = {cause: fix} if cause not in self._good else self._next_batch()
-        return batch
+            if cause not in self._good and fix.rule.id not in _together({**self._good, cause: fix})[1]:
+                return {cause: fix}
+        return {}
 
     def _reason_to_stop(self) -> str:
         waits = any(self._waiting.values()) or self._alone
@@ -160,10 +166,11 @@ class _Trying:
             return f"stopped after {seconds(self._budget.seconds)}"
         return ""
 
-    def _build(self, batch: Mapping[str, Fix]) -> None:
-        """Build with a batch in addition to what is good so far, and judge all of it."""
+    def _build(self, batch: Mapping[str, Fix]) -> str:
+        """Build with a batch in addition to what is good so far, and judge all of it; the reason why it cannot be judged."""
         self._work.check()
-        edits, left_out = _together({**self._good, **batch})
+        tried = {**self._good, **batch}
+        edits, _ = _together(tried)
         texts = {}
         for path, listed in edits.items():
             file = read_project_text(self._scan.project, path)
@@ -174,17 +181,21 @@ class _Trying:
         finished = run_elsewhere(self._crossing, self._scan, call, self._work)
         self._builds += 1
         after = self._errors_after(finished.output, edits)
-        tried_alone = len(batch) + len(self._good) == 1
-        for cause, fix in {**self._good, **batch}.items():
-            if fix.rule.id not in left_out:
-                verdict = judge(cause, fix, self._before, after)
-                self._settle(cause, fix, replace(verdict, is_telling=is_telling(fix, self._text_of)), tried_alone)
-        for queue in self._waiting.values():
-            # Two proposals for one place are not tried together; the second has its turn in the next build.
-            if queue and queue[0].rule.id in left_out and len(batch) == 1:
-                queue.popleft()
+        if finished.status != 0 and not self._got_as_far(tried, after):
+            return "stopped because the build in the copy did not get as far as that of the project"
+        for cause, fix in tried.items():
+            verdict = judge(cause, fix, self._before, after)
+            verdict = replace(verdict, is_telling=is_telling(fix, self._text_of))
+            self._settle(cause, fix, verdict, tried_alone=len(tried) == 1)
+        return ""
 
-    def _settle(self, cause: str, fix: Fix, attempt: Attempt, tried_alone: bool) -> None:
+    def _got_as_far(self, tried: Collection[str], after: Sequence[tuple[ErrorAt, object]]) -> bool:
+        """Whether a failed build met any of the errors that nothing was tried for; without such errors, any error at all."""
+        left = {error for error, _ in after}
+        others = [error for error in self._before if error.cause not in tried]
+        return any(error in left for error in others) if others else bool(left)
+
+    def _settle(self, cause: str, fix: Fix, attempt: Attempt, *, tried_alone: bool) -> None:
         self._found[cause, fix.rule.id] = attempt
         queue = self._waiting.get(cause, deque())
         if attempt.is_good:

@@ -114,6 +114,35 @@ def test_a_budget_and_a_cancellation_end_it(tree: Tree) -> None:
     assert _fixes(crossing, "light")["to-kindle"].tried
 
 
+def test_a_build_that_does_not_work_in_the_copy_proves_nothing(tree: Tree) -> None:
+    # A tool that fails in the copy without a message: no error is left, and none was cleared.
+    broken = "case {project} in *attempts*) exit 3;; esac; " + _BUILD
+    crossing = begin_engine(tree, {"include/rush.hpp": _OLD}, {"include/rush.hpp": _NEW}, {"src/a.cpp": _CODE}, broken)
+    with crossing.acting():
+        keep_rules(crossing, [_rename("ignite", 0.5)])
+    for key, option in (("engine:sites", "apply"), ("build:run", "build")):
+        act(crossing, key, option)
+    attempts = try_proposals(crossing, AttemptBudget(), Work())
+    assert attempts.stopped.endswith("did not get as far as that of the project") and not attempts.found
+    assert not _fixes(crossing, "light")["to-ignite"].tried
+
+
+def test_a_proposal_for_the_place_of_a_good_one_is_not_tried(tree: Tree) -> None:
+    rules: list[Rule] = [
+        _rename("ignite", 0.5),
+        RewriteRule("calls", "", title="snuff is quench", pattern="light($a) + rush::snuff($b, $c)",
+                    replacement="light($a) + rush::quench($b)", confidence=0.5),
+    ]  # fmt: skip
+    code = '#include "rush.hpp"\nint g() { return rush::light(4) + rush::snuff(3, 4); }\n'
+    crossing = _begin(tree, rules, code)
+    attempts = try_proposals(crossing, AttemptBudget(builds=5), Work())
+    assert not attempts.stopped and attempts.builds <= 2
+    assert {(item.cause[-5:], item.rule, item.is_good) for item in attempts.found} == {
+        ("light", "calls", False),
+        ("snuff", "calls", True),
+    }
+
+
 def _try_again(crossing: Crossing) -> None:
     crossing.keep(ATTEMPTS, Attempts())
     act(crossing, "build:run", "build")
