@@ -9,22 +9,22 @@ and Volgenant, 1987) over log odds, per connected block.
 from __future__ import annotations
 
 import math
-import re
 from collections import Counter, defaultdict
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from fernshale.core.base.confidence import SWAPPED_PART
 from fernshale.core.base.work import CancelToken
+from fernshale.core.drift.candidate_search import Side, keys_of, nearest_symbols
+from fernshale.core.drift.members import Members, neighbour_names
 from fernshale.core.drift.names.name_parts import Rarity, changed_parts, parts_of
 from fernshale.core.drift.signal_weights import WeightTable, fitted_weights
-from fernshale.core.drift.similarity import INNER, Signal, Swap, Traits, World, find_signals, sum_up, swapped_words
+from fernshale.core.drift.similarity import INNER, Signal, Swap, World, find_signals, sum_up, swapped_words
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 from fernshale.core.drift.type_exchange import TypeExchange, names_in_type, type_names
 
 Path = tuple[str, ...]
 ByPath = Mapping[Path, Sequence[Symbol]]
-_Key = tuple[str, object]
 # Called with each weighed pair, old and new, and its signals.
 Observer = Callable[[Symbol, Symbol, Sequence[Signal]], None]
 # Maximum number of candidates to weigh in full; `_MAX_CANDIDATES` is the maximum to return.
@@ -32,25 +32,13 @@ _MAX_WEIGHED = 60
 # A release in which everything changed is not weighed pair by pair for minutes: fewer candidates each then.
 _MAX_PAIRS = 100_000
 _MIN_WEIGHED = 16
-# Old symbols for which candidates are searched at a time.
-_ROWS_AT_ONCE = 512
 _MAX_CANDIDATES = 5
-# Features of more symbols than this do not produce candidates.
-_MAX_SYMBOLS_OF_KEY = {"part": 1000, "type": 300, "owner": 300, "name": 100_000, "scope": 100_000}
-_MAX_SYMBOLS_OF_OTHER_KEYS = 100
 # How many names must have lost or gained the same part, so that another name is changed by it.
 _MIN_SWAPS = 3
-# How near it brings two symbols that both have a key of this kind, per squared rarity.
-_NEARNESS = {
-    "name": 12_000, "scope": 4_000, "part": 4_000, "owner": 3_000, "type": 2_000, "member": 2_000, "parameter": 2_000,
-    "file": 1_000, "word": 600,
-}  # fmt: skip
 # Minimum score of a candidate to be listed.
 _MIN_SCORE = 0.003
 # Minimum probability of a candidate to be returned.
 _MIN_CHANCE = 0.002
-# If more classes than this share a base name, it is not used for matching.
-_MAX_NAMESAKES = 3
 # How often a new symbol that another old one has the better claim on took in this one, too.
 _SHARE_OF_TAKEN = 0.35
 
@@ -152,8 +140,8 @@ def match_symbols(
     table, observe = (probe.table, probe.observe) if probe else (fitted_weights(), None)
     gone, fresh = sides.gone, sides.fresh
     work = _Work(sides.old, sides.new, moved_files, table)
-    containers = _Side([item for item in gone if item.kind in CONTAINER], work.words, work.old_members, work.old_order)
-    into = _Side([item for item in fresh if item.kind in CONTAINER], work.words, work.new_members, work.new_order)
+    containers = Side([item for item in gone if item.kind in CONTAINER], work.words, work.old_members, work.old_order)
+    into = Side([item for item in fresh if item.kind in CONTAINER], work.words, work.new_members, work.new_order)
     first = work.match(containers, into, token)
     work.learn(first)
     rest = [
@@ -163,45 +151,14 @@ def match_symbols(
     given = {item.path for item in work.chosen.values()}
     # A function may have become a class that is called like one.
     free = [item for item in fresh if item.path not in taken and (item.kind not in CONTAINER or item.path not in given)]
-    members = _Side(rest, work.words, work.old_members, work.old_order)
-    onto = _Side(free, work.words, work.new_members, work.new_order)
+    members = Side(rest, work.words, work.old_members, work.old_order)
+    onto = Side(free, work.words, work.new_members, work.new_order)
     work.learn({**first, **work.match(members, onto, token)})
     # Twice: the second pass knows the parts that were renamed together.
     second = {**work.match(containers, into, token, observe), **work.match(members, onto, token, observe)}
     work.learn(second)
-    second = work.calibrated(work.with_swapped(gone, second))
+    second = work.with_swapped(gone, work.calibrated(second))
     return Matches(second, dict(work.chosen), dict(work.scopes), dict(work.types), work.old_members.reach)
-
-
-class _Side:
-    """Symbols of one side by feature: parts of their names, scopes, files, words of bodies."""
-
-    def __init__(
-        self,
-        symbols: Sequence[Symbol],
-        words: Rarity,
-        members: _Members,
-        order: Mapping[Path, tuple[str, str]],
-    ) -> None:
-        self.traits = [
-            Traits(item, words, members.own(item.path), members.reach(item.path), *order.get(item.path, ("", "")))
-            for item in symbols
-        ]
-        self.by_key: dict[_Key, list[int]] = defaultdict(list)
-        for number, trait in enumerate(self.traits):
-            keys = _keys(trait.symbol, trait.symbol.scope, trait.symbol.file, trait.reach)
-            types: set[_Key] = {("type", name) for name in type_names(trait.symbol)}
-            for key in keys | types | {("owner", name) for name in trait.symbol.scope[-1:]}:
-                self.by_key[key].append(number)
-
-
-def _keys(symbol: Symbol, scope: Path, file: str, members: frozenset[str]) -> set[_Key]:
-    keys: set[_Key] = {("part", part) for part in parts_of(symbol.name)}
-    keys |= {("name", "".join(parts_of(symbol.name))), ("scope", scope), ("file", file)}
-    keys |= {("member", name) for name in members}
-    keys |= {("word", word) for word in symbol.words}
-    keys |= {("parameter", item.name) for item in symbol.parameters if len(item.name) > 3}
-    return keys
 
 
 @dataclass
@@ -223,8 +180,8 @@ class _Work:
         self.names = Rarity(item.name for item in (*self.old, *self.new))
         self.words = Rarity(word for item in (*self.old, *self.new) for word in item.words)
         self.new_paths = {item.path for item in self.new if not item.is_hidden}
-        self.old_members, self.new_members = _Members(self.old), _Members(self.new)
-        self.old_order, self.new_order = _order(self.old), _order(self.new)
+        self.old_members, self.new_members = Members(self.old), Members(self.new)
+        self.old_order, self.new_order = neighbour_names(self.old), neighbour_names(self.new)
         self.paired = {item.name: item.name for item in self.old}
         self.unique = _once(self.old) & _once(self.new)
         self.exchange = TypeExchange(self.old, self.new)
@@ -240,7 +197,7 @@ class _Work:
         )  # fmt: skip
 
     def match(
-        self, old: _Side, new: _Side, token: CancelToken, observe: Observer | None = None
+        self, old: Side, new: Side, token: CancelToken, observe: Observer | None = None
     ) -> dict[Path, tuple[SymbolCandidate, ...]]:
         world = replace(self.world, sole=_sole(old, new, self.scopes))
         successors: dict[str, list[str]] = defaultdict(list)
@@ -248,14 +205,14 @@ class _Work:
             successors[was].append(becomes)
         most = max(_MIN_WEIGHED, min(_MAX_WEIGHED, _MAX_PAIRS // max(1, len(old.traits))))
         wanted = [
-            _keys(trait.symbol, world.scope_of(trait.symbol.scope), world.file_of(trait.symbol.file), trait.reach)
+            keys_of(trait.symbol, world.scope_of(trait.symbol.scope), world.file_of(trait.symbol.file), trait.reach)
             | {("type", world.type_of(name)) for name in type_names(trait.symbol)}
             | {("owner", name) for item in trait.symbol.parameters for name in names_in_type(item.type)}
             | {("name", "".join(parts_of(name))) for name in successors.get(trait.symbol.name, ())}
             for trait in old.traits
         ]
         pairs: list[dict[int, tuple[float, tuple[str, ...]]]] = []
-        for trait, near in zip(old.traits, _nearest(wanted, new, most, token), strict=True):
+        for trait, near in zip(old.traits, nearest_symbols(wanted, new, most, token), strict=True):
             weighed = {}
             for number in near:
                 signals = find_signals(trait, new.traits[number], world)
@@ -267,7 +224,7 @@ class _Work:
         return self._decide(old, new, pairs)
 
     def _decide(
-        self, old: _Side, new: _Side, pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]
+        self, old: Side, new: Side, pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]
     ) -> dict[Path, tuple[SymbolCandidate, ...]]:
         """Scores against all rivals on either side, and the assignment."""
         claims: dict[int, float] = defaultdict(float)
@@ -366,40 +323,6 @@ class _Work:
                 self.scopes.setdefault(scope, best)
 
 
-def _nearest(wanted: Sequence[Collection[_Key]], new: _Side, most: int, token: CancelToken) -> Iterator[list[int]]:
-    """For each set of keys the numbers of at most `most` new symbols that share the rarest ones with it, nearest first."""
-    import numpy as np
-    from scipy.sparse import csr_matrix
-
-    count = len(new.traits)
-    columns, weights = [], []
-    numbers: dict[_Key, int] = {}
-    ends = [0]
-    for key, found in new.by_key.items():
-        is_rare = len(found) <= _MAX_SYMBOLS_OF_KEY.get(key[0], _MAX_SYMBOLS_OF_OTHER_KEYS)
-        if is_rare and (key[0] != "scope" or key[1]):
-            # Whole numbers make the sum independent of the order.
-            weight = int(_NEARNESS[key[0]] * math.log((count + 1) / len(found)) ** 2)
-            numbers[key] = len(numbers)
-            columns += found
-            weights += [weight] * len(found)
-            ends.append(len(columns))
-    by_key = csr_matrix(
-        (np.array(weights, np.int64), np.array(columns, np.int64), np.array(ends)), shape=(len(numbers), count)
-    )
-    for start in range(0, len(wanted), _ROWS_AT_ONCE):
-        token.check()
-        rows = [[numbers[key] for key in keys if key in numbers] for keys in wanted[start : start + _ROWS_AT_ONCE]]
-        firsts = np.cumsum([0, *map(len, rows)])
-        keys = np.array([number for row in rows for number in row], np.int64)
-        shared = csr_matrix((np.ones(len(keys), np.int64), keys, firsts), shape=(len(rows), len(numbers))) @ by_key
-        for row in range(len(rows)):
-            part = slice(shared.indptr[row], shared.indptr[row + 1])
-            # By weight, then in the order of the release.
-            order = np.lexsort((shared.indices[part], -shared.data[part]))[:most]
-            yield shared.indices[part][order].tolist()
-
-
 def _assign(pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]) -> dict[int, int]:
     """Assign rows to columns with the maximum sum of log odds; pairs below a probability of one half are left out."""
     rows, columns, costs = [], [], []
@@ -437,7 +360,7 @@ def _once(symbols: Sequence[Symbol]) -> set[str]:
     return {name for name, times in counts.items() if times == 1}
 
 
-def _sole(old: _Side, new: _Side, scopes: Mapping[Path, Path]) -> set[tuple[Path, Path]]:
+def _sole(old: Side, new: Side, scopes: Mapping[Path, Path]) -> set[tuple[Path, Path]]:
     """Return the pairs of symbols that are the only ones of their kind removed from, and added to, one scope."""
     gone: dict[tuple[Path, str], list[Path]] = defaultdict(list)
     come: dict[tuple[Path, str], list[Path]] = defaultdict(list)
@@ -455,57 +378,3 @@ def _mapped(path: Path, scopes: Mapping[Path, Path]) -> Path:
         if path[:end] in scopes:
             return (*scopes[path[:end]], *path[end:])
     return path
-
-
-class _Members:
-    """The names in each scope of a release, including those that its classes inherit."""
-
-    def __init__(self, symbols: Sequence[Symbol]) -> None:
-        self._own: dict[Path, set[str]] = defaultdict(set)
-        named: dict[str, set[Path]] = defaultdict(set)
-        self._bases: dict[Path, tuple[str, ...]] = {}
-        for item in symbols:
-            self._own[item.scope].add(item.name)
-            if item.kind in CONTAINER:
-                named[item.name].add(item.path)
-                if item.bases:
-                    self._bases[item.path] = item.bases
-        # Classes of one name may be bases of each other: a facade for another module's class.
-        self._named = {name: paths for name, paths in named.items() if len(paths) <= _MAX_NAMESAKES}
-        self._reach: dict[Path, frozenset[str]] = {}
-        self._lines: dict[Path, set[Path]] = {}
-
-    def own(self, path: Path) -> frozenset[str]:
-        return frozenset(self._own.get(path, ()))
-
-    def reach(self, path: Path) -> frozenset[str]:
-        """The members of a class with those of all its bases."""
-        if path not in self._reach:
-            self._reach[path] = frozenset().union(*(self._own.get(each, ()) for each in self.line(path)))
-        return self._reach[path]
-
-    def line(self, path: Path) -> set[Path]:
-        """A class with all its bases."""
-        if path in self._lines:
-            return self._lines[path]
-        seen, waiting = {path}, [path]
-        while waiting:
-            for base in self._bases.get(waiting.pop(), ()):
-                found = self._named.get(re.split(r"::|\.", base)[-1], set()) - seen
-                seen |= found
-                waiting += found
-        self._lines[path] = seen
-        return seen
-
-
-def _order(symbols: Sequence[Symbol]) -> dict[Path, tuple[str, str]]:
-    """The names before and after each symbol in its scope and file."""
-    listed: dict[tuple[str, Path], list[Symbol]] = defaultdict(list)
-    for item in symbols:
-        listed[item.file, item.scope].append(item)
-    order = {}
-    for group in listed.values():
-        names = ["", *(item.name for item in group), ""]
-        for at, item in enumerate(group):
-            order[item.path] = (names[at], names[at + 2])
-    return order
