@@ -19,10 +19,11 @@ from fernshale.cli.main import run as main
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.lock import locked
 from fernshale.core.crossing.record.database import Crossing, open_crossing
-from fernshale.core.crossing.record.fix_settings import automatic_from
+from fernshale.core.crossing.record.fix_settings import attempts_per_build, automatic_from
 from tests.conftest import Tree, listing
+from tests.crossing_steps import act
 from tests.rush import begin_rush, knot
-from tests.wick import Wick, begin_wick, make_wick
+from tests.wick import Wick, begin_wick, cross_wick, make_silent_wick, make_wick
 
 _DELETE = """\
 format = "fernshale-rules/1"
@@ -377,6 +378,27 @@ def test_cross_takes_the_confidence_from_which_fixes_are_applied(tree: Tree) -> 
     assert refused.returncode == 2 and automatic_from(crossing) == 1.0
     data("build", wick.project, "--automatic-from", "0.8", code=3)
     assert automatic_from(crossing) == 0.8
+
+
+def test_build_tries_proposals_in_a_copy_when_asked(tree: Tree) -> None:
+    old = "def light_up(room, hour):\n    return lamps.find(room).burn(hour)\n"
+    game = "import wick\nwick.light_up('hall', 3)\n"
+    crossing = cross_wick(make_silent_wick(tree, old, old.replace("light_up", "kindle"), game))
+    act(crossing, "engine:sites", "apply")
+    project = crossing.setup.project
+    done = run("build", project, "--try", "2")
+    assert (
+        done.returncode == 3
+        and "1 proposal was tried in 1 build of a copy: 1 clears errors and brings none" in done.stderr
+    )
+    assert "tried: clears 1 of 1, brings none" in done.stdout and attempts_per_build(crossing) == 2
+    shown = data("build", project, "--try", "0", code=3)
+    assert isinstance(shown, dict) and attempts_per_build(crossing) == 0
+    (proposal,) = shown["causes"][0]["proposals"]
+    assert proposal["tried"] == "" and 0 < proposal["confidence"] < 1
+    assert (project / "game.py").read_text() == game
+    refused = run("build", project, "--try=-1")
+    assert refused.returncode == 2 and "-1 is no number of builds" in refused.stderr
 
 
 def test_import_reads_binary_assets_when_asked(tree: Tree) -> None:

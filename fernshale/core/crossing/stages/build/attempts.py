@@ -168,7 +168,11 @@ def judge(
 
 def summary_of(attempts: Attempts) -> str:
     """What trying the proposals found, in one sentence."""
-    good = sum(item.is_good for item in attempts.found)
-    tried, builds = count(len(attempts.found), "proposal"), count(attempts.builds, "build")
-    said = f"{good} of {tried} clear errors and bring none, after {builds} in a copy"
+    good, tried = sum(item.is_good for item in attempts.found), len(attempts.found)
+    were = "was" if tried == 1 else "were"
+    found = {
+        0: "none clears errors without bringing others",
+        1: "1 clears errors and brings none",
+    }.get(good, f"{good} clear errors and bring none")
+    said = f"{count(tried, 'proposal')} {were} tried in {count(attempts.builds, 'build')} of a copy: {found}"
     return f"{said}; {attempts.stopped}" if attempts.stopped else said
