@@ -256,6 +256,7 @@ def test_proposals_are_tried_in_the_background(tree: Tree, window: MainWindow, q
         assert strip._button.text() == "Stop trying"
     assert strip._button.text() == "Try proposals" and (wick.project / "game.py").read_text() == before
     assert "tried: clears 3 of 3, brings none" in page._code.toPlainText()
+    assert any("tried: clears 3 of 3, brings none" in row.sub for row in page._causes.rows())
 
 
 def test_a_change_of_the_project_ends_an_attempt(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:

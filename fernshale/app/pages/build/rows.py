@@ -63,7 +63,8 @@ def cause_row(item: CauseView, most: int) -> Row:
     elif fix is None:
         sub = " · ".join(notes if cause.under else [*notes, "no fix found"])
     else:
-        sub = " · ".join([*notes, "high confidence" if fix.is_automatic else "check it"])
+        verdict = fix.tried.partition(";")[0]
+        sub = " · ".join([*notes, "high confidence" if fix.is_automatic else verdict or "check it"])
     right = f"clears {fix.clears}" if fix else str(item.open) if item.open else ""
     title = f"   {cause.title}" if cause.under else cause.title
     return Row(

@@ -203,7 +203,7 @@ def silent_words(fix: Fix, is_checked: bool, broken: Collection[str]) -> str:
     if not is_checked:
         return "no tool reports it"
     compiles = not any(str(edit.path) in broken for edit in fix.edits)
-    return "compiles, but is wrong now" if compiles else "wrong now, and none of the errors is about it"
+    return "compiles, but is wrong now" if compiles else "wrong now, and no error says so"
 
 
 def silent_items(silent: Sequence[Fix], is_checked: bool, broken: Collection[str] = ()) -> list[Item]:

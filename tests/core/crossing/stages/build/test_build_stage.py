@@ -477,5 +477,5 @@ def test_what_compiles_and_is_wrong_is_said_only_of_files_without_errors(tree: T
     (crossing.setup.project / "src/a.cpp").write_text(code + "void g() { ring(); }\n")
     _take(crossing, "build:run", "build")
     assert [item.title for item in _look(crossing).build.items if item.key.startswith("silent:")] == [
-        "override on_water, not on_tide: wrong now, and none of the errors is about it"
+        "override on_water, not on_tide: wrong now, and no error says so"
     ]
