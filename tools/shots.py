@@ -31,7 +31,6 @@ from fernshale.app.main import make_app, make_window  # noqa: E402
 from fernshale.app.pages.base import Page  # noqa: E402
 from fernshale.app.pages.build import BuildPage  # noqa: E402
 from fernshale.app.pages.links import LinksPage  # noqa: E402
-from fernshale.app.pages.survey import SurveyPage  # noqa: E402
 from fernshale.app.pages.trial import TrialPage  # noqa: E402
 from fernshale.app.theme import choose_theme  # noqa: E402
 from fernshale.app.window import MainWindow  # noqa: E402
@@ -99,9 +98,6 @@ def main(out: Path, wanted: list[str]) -> None:
     take(window, "survey:baseline", "take", "baseline")
     settle(window)
     shot("survey", Stage.SURVEY)
-    page_of(window, SurveyPage)._map.pick(("plugin", "plugins/gullvoice"))
-    shot("survey-part")
-    page_of(window, SurveyPage)._map.pick(None)
     shot("route", Stage.ROUTE)
     window.show_stage(Stage.PLUGINS)
     recorded = read_decisions(sample.decisions)
