@@ -13,7 +13,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from fernshale.core.base.disk import write_atomic
-from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.quantities import size_words
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import Work
@@ -39,16 +39,24 @@ class AttemptCopy:
 
         Raises MisuseError where the disk has too little room, OSError, Cancelled.
         """
-        files = {path: entry for path, entry in scan.manifest.files.items() if entry.kind is not EntryKind.FOLDER}
+        try:
+            if self.project.is_dir():
+                self._update(scan, texts, work)
+        except (OSError, ProjectError):
+            # A folder has the place of a link or file, or the reverse: the copy is of an older project.
+            shutil.rmtree(self.project)
         if not self.project.is_dir():
             self._make(scan, work)
-        else:
-            self._update(scan, texts, work)
         for path, data in texts.items():
             _write(on_disk(self.project, path), data, on_disk(scan.project, path))
         for folder in (self.build, self.out):
             folder.mkdir(exist_ok=True)
-        write_atomic(self._written, json.dumps(sorted(files)).encode("utf-8", "surrogateescape"))
+        write_atomic(
+            self._written,
+            json.dumps([*scan.manifest.paths(), *scan.manifest.paths(EntryKind.LINK)]).encode(
+                "utf-8", "surrogateescape"
+            ),
+        )
 
     def _make(self, scan: ProjectScan, work: Work) -> None:
         size = sum(entry.size for entry in scan.manifest.files.values())
@@ -67,18 +75,21 @@ class AttemptCopy:
             known = json.loads(self._written.read_bytes().decode("utf-8", "surrogateescape"))
         except (OSError, ValueError):
             known = []
+        entries = scan.manifest.entries
         for path in known:
-            if path not in scan.manifest.files:
+            if path not in entries:
                 on_disk(self.project, TreePath(path)).unlink(missing_ok=True)
-        for path, entry in scan.manifest.files.items():
+        for path, entry in entries.items():
             work.check()
             here, there = on_disk(scan.project, path), on_disk(self.project, path)
-            if entry.kind is EntryKind.LINK:
+            if entry.kind is EntryKind.FOLDER:
+                there.mkdir(parents=True, exist_ok=True)
+            elif entry.kind is EntryKind.LINK:
                 if not there.is_symlink() or os.readlink(there) != os.readlink(here):
                     there.parent.mkdir(parents=True, exist_ok=True)
                     there.unlink(missing_ok=True)
                     there.symlink_to(os.readlink(here))
-            elif entry.kind is EntryKind.FILE and path not in texts and not _looks_same(here, there):
+            elif path not in texts and not _looks_same(here, there):
                 _write(there, here.read_bytes(), here)
 
 

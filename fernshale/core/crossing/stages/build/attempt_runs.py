@@ -96,7 +96,7 @@ _ByFile = Mapping[TreePath, list[CodeEdit]]
 
 
 class _Trying:
-    """One run: what was tried, what stays in the copy, and what waits."""
+    """One run: the verdicts so far, the good fixes that stay in the copy, and the proposals still to try."""
 
     def __init__(self, crossing: Crossing, budget: AttemptBudget, work: Work) -> None:
         self._crossing, self._budget, self._work = crossing, budget, work
@@ -167,7 +167,7 @@ class _Trying:
         return ""
 
     def _build(self, batch: Mapping[str, Fix]) -> str:
-        """Build with a batch in addition to what is good so far, and judge all of it; the reason why it cannot be judged."""
+        """Build with a batch in addition to the good fixes and judge all. Returns why that is impossible, "" if it is not."""
         self._work.check()
         tried = {**self._good, **batch}
         edits, _ = _together(tried)

@@ -75,12 +75,10 @@ ATTEMPTS: Fact[Attempts] = Fact(
 
 def with_verdicts(cause: str, fixes: Sequence[Fix], attempts: Mapping[tuple[str, str], Attempt]) -> tuple[Fix, ...]:
     """The fixes of a cause with the verdicts on them as evidence, best first."""
-    judged = [_with_verdict(fix, attempts.get((cause, fix.rule.id))) for fix in fixes]
-    failed = {
-        fix.rule.id for fix in fixes if (found := attempts.get((cause, fix.rule.id))) is not None and not found.is_good
-    }
-    # The order is otherwise that of the search.
-    return tuple(sorted(judged, key=lambda fix: fix.rule.id in failed))
+    verdicts = [(fix, attempts.get((cause, fix.rule.id))) for fix in fixes]
+    # What failed comes last; the order is otherwise that of the search.
+    verdicts.sort(key=lambda item: item[1] is not None and not item[1].is_good)
+    return tuple(_with_verdict(fix, attempt) for fix, attempt in verdicts)
 
 
 def _with_verdict(fix: Fix, attempt: Attempt | None) -> Fix:

@@ -169,6 +169,31 @@ def test_the_copy_is_kept_and_only_changed_files_are_written_again(tree: Tree) -
     assert not (copy / "new.txt").exists() and (copy / "notes.txt").read_text() == "ebb\n"
 
 
+def test_nothing_is_written_through_a_link_of_an_old_copy(tree: Tree) -> None:
+    """A link became a folder, and the list of what the copy has was lost."""
+    crossing = _begin(tree, [_rename("ignite", 0.5)])
+    project, folder = crossing.setup.project, crossing.scratch("attempts")
+    outside = tree("outside", {"tide.txt": "ours\n"})
+    (project / "shared").symlink_to(outside)
+    _try_again(crossing)
+    assert (folder / "project/shared").is_symlink()
+    (folder / "written.json").unlink()
+    (project / "shared").unlink()
+    (project / "shared").mkdir()
+    (project / "shared/tide.txt").write_text("of the project\n")
+    _try_again(crossing)
+    assert (outside / "tide.txt").read_text() == "ours\n"
+    copied = folder / "project/shared/tide.txt"
+    assert not copied.parent.is_symlink() and copied.read_text() == "of the project\n"
+    # And the reverse: a folder became a link.
+    (project / "shared/tide.txt").unlink()
+    (project / "shared").rmdir()
+    (project / "shared").symlink_to(outside)
+    (folder / "written.json").unlink()
+    _try_again(crossing)
+    assert (folder / "project/shared").is_symlink() and (outside / "tide.txt").read_text() == "ours\n"
+
+
 @given(
     st.lists(st.text("abc", max_size=3), min_size=1, max_size=12).map("\n".join),
     st.lists(st.tuples(st.integers(0, 40), st.integers(0, 6), st.text("xy\n", max_size=6)), max_size=4),
