@@ -60,6 +60,10 @@ def run_process(*arguments: object) -> subprocess.CompletedProcess[str]:
     return subprocess.run(words, capture_output=True, text=True, timeout=120, env=os.environ)
 
 
+def _cross_words(wick: Wick) -> tuple[object, ...]:
+    return "cross", wick.project, "--to", "2.0", "--shelf", wick.shelf, "--profile", wick.profile
+
+
 def data(*arguments: object, code: int = 0, stdin: str = "") -> object:
     done = run(*arguments, "--json", stdin=stdin)
     assert done.returncode == code, done.stderr
@@ -220,18 +224,7 @@ def test_engine_and_fix_show_first_and_write_when_told(tree: Tree) -> None:
 def test_a_copy_beside_is_crossed_and_the_original_only_read(tree: Tree, tmp_path: Path) -> None:
     wick = make_wick(tree)
     before = listing(wick.project)
-    words = (
-        "cross",
-        wick.project,
-        "--to",
-        "2.0",
-        "--shelf",
-        wick.shelf,
-        "--profile",
-        wick.profile,
-        "--beside",
-        tmp_path / "copy",
-    )
+    words = (*_cross_words(wick), "--beside", tmp_path / "copy")
     looked = run(*words)
     assert looked.returncode == 3 and "a copy of" in looked.stderr
     assert run(*words, "--auto", "--trust").returncode == 0  # goes on with the copy there is
@@ -359,18 +352,7 @@ def test_interrupt_ends_with_130(tree: Tree) -> None:
 
 def test_cross_takes_the_confidence_from_which_fixes_are_applied(tree: Tree) -> None:
     wick = make_wick(tree)
-    words = (
-        "cross",
-        wick.project,
-        "--to",
-        "2.0",
-        "--shelf",
-        wick.shelf,
-        "--profile",
-        wick.profile,
-        "--auto",
-        "--trust",
-    )
+    words = (*_cross_words(wick), "--auto", "--trust")
     data(*words, "--apply-from", "1", code=3)
     crossing = open_crossing(wick.project)
     assert automatic_from(crossing) == 1.0

@@ -8,7 +8,9 @@ import sys
 import tarfile
 import tomllib
 import zipfile
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 _LIST = Path(__file__).with_name("libraries.toml")
@@ -70,33 +72,20 @@ def _fetch_release(library: Library, release: str, place: Path) -> Path:
     return place
 
 
-def _pip(release: str, folder: Path) -> Path:
+_SOURCES = ("--no-binary=:all:",)
+_WHEELS = tuple(("--only-binary=:all:", "--python-version", version) for version in ("3.11", "3.8", "3.7"))
+
+
+def _pip(release: str, folder: Path, ways: Sequence[Sequence[str]] = (*_WHEELS, _SOURCES)) -> Path:
+    """Fetch with the first of some sets of options that finds the release."""
     pip = [sys.executable, "-m", "pip", "download", "-q", "--no-deps", "--disable-pip-version-check", "-d", str(folder)]
-    wheels = (["--only-binary=:all:", "--python-version", version] for version in ("3.11", "3.8", "3.7"))
-    for how in (*wheels, ["--no-binary=:all:"]):
-        done = _run([*pip, *how, release], folder)
+    said = ""
+    for options in ways:
+        done = _run([*pip, *options, release], folder)
         if done.returncode == 0:
             return _only_file(folder)
-    raise RuntimeError(f"{release} cannot be fetched: {done.stderr[-300:]}")
-
-
-def _pip_sources(release: str, folder: Path) -> Path:
-    command = [
-        sys.executable,
-        "-m",
-        "pip",
-        "download",
-        "-q",
-        "--no-deps",
-        "--no-binary=:all:",
-        "-d",
-        str(folder),
-        release,
-    ]
-    done = _run(command, folder)
-    if done.returncode:
-        raise RuntimeError(f"{release} cannot be fetched: {done.stderr[-300:]}")
-    return _only_file(folder)
+        said = done.stderr
+    raise RuntimeError(f"{release} cannot be fetched: {said[-300:]}")
 
 
 def _only_file(folder: Path) -> Path:
@@ -117,7 +106,12 @@ def _apt(release: str, folder: Path) -> Path:
     return next(folder.glob("*.deb"))
 
 
-_CLIENTS = {"pip": _pip, "pip-sources": _pip_sources, "npm": _npm, "apt": _apt}
+_CLIENTS: Mapping[str, Callable[[str, Path], Path]] = {
+    "pip": _pip,
+    "pip-sources": partial(_pip, ways=(_SOURCES,)),
+    "npm": _npm,
+    "apt": _apt,
+}
 
 
 def _unpack(archive: Path, into: Path) -> None:

@@ -46,7 +46,7 @@ def table_of(measured: Sequence[Measured], bins: Sequence[Bin], first: Sequence[
     lines = [
         "# What a confidence means",
         "",
-        "Fernshale compares two releases by named signals. Their weights stand in `fernshale/core/drift/weights.toml` and are",
+        "Fernshale compares two releases by named signals. Their weights are in `fernshale/core/drift/weights.toml` and are",
         "fitted by `./dev calibrate` to releases of general-purpose libraries, fetched as packages. The truths are what the",
         "libraries state themselves: deprecation texts, forwarders, tables of removals and change logs. **These statements are",
         "withheld from the comparison**, so the figures are those of a library that says nothing; a statement that a release makes",

@@ -296,5 +296,5 @@ def _row(change: ApiChange, uses: int, number: int, with_uses: bool) -> Row:
 
 
 def _short(folder: str) -> str:
-    """The last two names of a path: releases often lie in folders of their numbers."""
+    """The last two names of a path: the folder of a release is often named by its number alone."""
     return printable("/".join(Path(folder).parts[-2:]))

@@ -125,7 +125,7 @@ def test_names_that_are_only_there_for_old_code_are_followed_to_what_they_stand_
     found = _changes(old, new, "c++", tree)
     for name, target in (("reed_checkint", "reed_checklong"), ("reed_objlen", "reed_rawlen")):
         assert found[name].kind == "deprecated" and found[name].candidates[0].symbol.full == target
-    # What was only another name for one of them leads to the last.
+    # An alias of one of them is reported with the last name of the chain.
     assert found["reed_getn"].candidates[0].symbol.full == "reed_rawlen"
     # Without its cast a result may have another size, so that is for a person.
     assert found["reed_getn"].candidates[0].score < 0.9 and found["reed_checkint"].candidates[0].score < 0.9
