@@ -27,6 +27,12 @@ GETTER = 0.92
 ARGUMENT_DROPPED = 0.92
 REORDERED = 0.8
 STILL_DEFINED = 0.98
+# The arguments of a call in another form: all by name, or some by their type alone; several put into one; a value that nobody
+# knows, for which a person has to write one.
+SHARE_MATCHED_BY_NAME = 0.95
+SHARE_MATCHED_BY_TYPE = 0.85
+ARGUMENTS_GATHERED = 0.9
+PLACEHOLDER = 0.2
 # A renamed parameter, and a parameter that replaces another.
 SAME_POSITION = 0.93
 PARAMETER_REPLACED = 0.7

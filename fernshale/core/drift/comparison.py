@@ -24,6 +24,7 @@ from fernshale.core.drift.declarations import plain_type, renamed_type
 from fernshale.core.drift.matching import Matches, SymbolCandidate, declared_by_path, match_symbols, sides_of
 from fernshale.core.drift.parameter_order import is_quiet, new_order
 from fernshale.core.drift.release_symbols import Pair
+from fernshale.core.drift.stated.passed_on import passed_call
 from fernshale.core.drift.stated.removals import Removals
 from fernshale.core.drift.stated.replacements import ReleaseNames, find_replacement, forwards_to
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
@@ -260,6 +261,9 @@ def _with_stated(
         top = _stated_candidate(
             symbol, scope, sides.removals.of(symbol.name), "the new release says of its removal", names
         )
+    if top is None and (passed := passed_call(symbol, scope, names)) is not None and not passed.is_plain:
+        why = f"it did no more than {_short(symbol.value)}"
+        top = SymbolCandidate(passed.target, FORWARDED, (why,), call=passed.text)
     if top is None:
         forwarded = forwards_to(symbol, names)
         if forwarded is None:
@@ -273,6 +277,7 @@ def _with_stated(
         score = FORWARDED if is_sure else PERHAPS_FORWARDED
         score = FORWARDED_WITH_CAST if symbol.kind == "macro" and not is_all else score
         top = SymbolCandidate(target, score, (f"it only passed on to {target.name}",))
+    top = _with_call(top, symbol, scope, names)
     known = next((item for item in found if item.symbol.path == top.symbol.path), None)
     if known is not None:
         # A candidate that is both named by the text and very similar gets a higher score than by either. A forwarder with the
@@ -286,6 +291,16 @@ def _with_stated(
         top = replace(top, score=score, evidence=(*top.evidence, *known.evidence))
     rest = [replace(item, score=round(item.score * (1 - top.score), 3)) for item in found if item is not known]
     return (top, *(item for item in rest if item.score >= 0.01))[:5]
+
+
+def _with_call(
+    candidate: SymbolCandidate, symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames
+) -> SymbolCandidate:
+    """The candidate with how `symbol` calls it, if that needs more than another name; `scope` is where its members are now."""
+    passed = passed_call(symbol, scope, names)
+    if passed is None or passed.is_plain or passed.target.path != candidate.symbol.path:
+        return candidate
+    return replace(candidate, call=passed.text)
 
 
 def _is_same(old: Sequence[Symbol], new: Sequence[Symbol]) -> bool:
@@ -349,7 +364,11 @@ def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Side
         stated = _stated_candidate(fresh, fresh.scope, fresh.deprecated, "the new release says", sides.names)
         if stated is None and forwarded is not None:
             stated = SymbolCandidate(forwarded[0], STATED, (f"the new release says: {_short(fresh.deprecated)}",))
-        candidates: tuple[SymbolCandidate, ...] = () if stated is None else (stated,)
+        if stated is None and (passed := passed_call(fresh, fresh.scope, sides.names)) is not None:
+            stated = SymbolCandidate(passed.target, STATED, (f"the new release does it by {_short(fresh.value)}",))
+        candidates: tuple[SymbolCandidate, ...] = (
+            () if stated is None else (_with_call(stated, fresh, fresh.scope, sides.names),)
+        )
         if not all(item.deprecated for item in new):
             # The text is about some calls only, and nothing says which.
             why = f"only {sum(map(bool, (item.deprecated for item in new)))} of {len(new)} overloads are deprecated"
@@ -518,14 +537,15 @@ def _closed(
     for path, group in olds.items():
         if group[0].kind != "constructor" or path in news or path not in hidden or group[0].name.startswith("~"):
             continue
+        class_ = path[-2]
         made = [
             item
             for listed in news.values()
             for item in listed
-            if item.scope == path[:-1] and item.is_callable and path[-1] in re.findall(r"\w+", item.returns)
+            if item.scope == path[:-1] and item.is_callable and class_ in re.findall(r"\w+", item.returns)
         ]
         candidates = tuple(
-            SymbolCandidate(item, round(0.95 / len(made), 3), (f"it gives a {path[-1]}",)) for item in made[:5]
+            SymbolCandidate(item, round(0.95 / len(made), 3), (f"it gives a {class_}",)) for item in made[:5]
         )
         yield ApiChange("removed", group[0], None, f"{group[0].full} is no longer for others to use", candidates)
 

@@ -73,7 +73,10 @@ def _encode(changes: Sequence[ApiChange]) -> dict[str, Any]:
         [
             change.kind, number(change.old), number(change.new), change.what,
             [
-                [number(item.symbol), item.score, list(item.evidence), item.written, list(item.signatures), list(item.holder)]
+                [
+                    number(item.symbol), item.score, list(item.evidence), item.written, list(item.signatures), list(item.holder),
+                    item.call,
+                ]
                 for item in change.candidates
             ],
             change.match, change.parameter,
@@ -104,8 +107,8 @@ def _decode(data: Mapping[str, Any]) -> tuple[ApiChange, ...]:
         ApiChange(
             kind, symbols[old] if old >= 0 else None, symbols[new] if new >= 0 else None, what,
             tuple(
-                SymbolCandidate(symbols[at], score, tuple(evidence), written, tuple(signatures), tuple(holder))
-                for at, score, evidence, written, signatures, holder in candidates
+                SymbolCandidate(symbols[at], score, tuple(evidence), written, tuple(signatures), tuple(holder), call)
+                for at, score, evidence, written, signatures, holder, call in candidates
             ),
             match, parameter,
         )

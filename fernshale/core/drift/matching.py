@@ -93,7 +93,8 @@ class SymbolCandidate:
     """A possible replacement of an old symbol. `score` is its probability, 0..1, given all other candidates. `written` is the
     text to write in place of the old name, if it is not just the new name.
 
-    `signatures` are a function's parameters, see `fix.call_acceptance`. `holder` is the path of its outermost class.
+    `signatures` are a function's parameters, see `fix.call_acceptance`. `holder` is the path of its outermost class. `call` is
+    what to write in place of a call of the old function, where the release's own code shows it (see `stated.passed_on`).
     """
 
     symbol: Symbol
@@ -102,6 +103,7 @@ class SymbolCandidate:
     written: str = ""
     signatures: tuple[str, ...] = ()
     holder: tuple[str, ...] = ()
+    call: str = ""
 
 
 @dataclass(frozen=True)

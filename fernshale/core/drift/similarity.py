@@ -273,7 +273,7 @@ def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
         else:
             add("same plain result", 1.0)
     values = old.symbol.value, new.symbol.value
-    if values[0] and values[1]:
+    if values[0] and values[1] and not old.symbol.is_callable:
         if values[0] == values[1]:
             add(
                 "same value" if values[0] not in _PLAIN_VALUES else "same plain value",

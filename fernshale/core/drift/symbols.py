@@ -51,7 +51,7 @@ class Symbol:
     `scope` are the enclosing names, outermost first: namespaces, packages, modules, classes. `line` is 1-based. `marks` are
     words of its declaration (virtual, abstract, static, private ...). `deprecated` is the deprecation text, or "deprecated" if
     there is no text. `doc` is its comment as written. `words` are the names in its body, in order; `value` that of a constant
-    or field.
+    or field, of a function the calls that its short body consists of, separated by `; `.
     """
 
     kind: SymbolKind

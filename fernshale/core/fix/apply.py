@@ -23,6 +23,7 @@ from fernshale.core.fix.rewriters import (
     add_argument,
     add_import,
     add_member,
+    call,
     data,
     declare,
     getter,
@@ -39,6 +40,7 @@ from fernshale.core.fix.rewriters import (
 from fernshale.core.fix.rules import (
     AddArgumentRule,
     AddMemberRule,
+    CallRule,
     DataRule,
     DeclareRule,
     GetterRule,
@@ -68,6 +70,7 @@ _FINDERS: Mapping[type[Rule], _Find] = {
     AddArgumentRule: add_argument.find,
     KeywordRule: keyword.find,
     ReorderRule: reorder.find,
+    CallRule: call.find,
     LiteralRule: literal.find,
     DeclareRule: declare.find,
     AddMemberRule: add_member.find,
@@ -118,7 +121,7 @@ def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
     if edits and rule.where.derives:
         spans = derived_spans(text, path, rule.where.derives)
         edits = tuple(edit for edit in edits if any(start <= edit.start < end for start, end in spans))
-    if isinstance(rule, NewName) and needs_import(rule, path, text, [edit.new for edit in edits]):
+    if isinstance(rule, NewName | CallRule) and needs_import(rule, path, text, [edit.new for edit in edits]):
         added = (
             CodeEdit(path, position(text, start)[0], start, end, text[start:end], new, is_added_import=True)
             for start, end, new in holder_import(rule, path, text)
@@ -168,7 +171,8 @@ def _holds_here(where: Where, path: str, text: str) -> bool:
 
 def apply_edits(text: str, edits: Sequence[CodeEdit]) -> str:
     """`text` with `edits` made; they must be of this very text."""
-    for edit in sorted(edits, key=lambda edit: -edit.start):
+    # What is inserted before a replaced text goes in after that is replaced.
+    for edit in sorted(edits, key=lambda edit: (-edit.start, -edit.end)):
         text = text[: edit.start] + edit.new + text[edit.end :]
     return text
 

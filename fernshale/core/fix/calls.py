@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from fernshale.core.base.languages import ENDINGS
 from fernshale.core.fix.tokens import Token, group_end, name_indexes, tokenize
 
 
@@ -21,6 +22,13 @@ def find_calls(text: str, path: str, name: str) -> Iterator[tuple[int, int, list
             end = group_end(tokens, index + 1)
             if tokens[end - 1].text == ")":
                 yield index, end, split_arguments(tokens, index + 2, end - 1)
+
+
+def is_spread(argument: Sequence[Token], path: str) -> bool:
+    """Return whether an argument expands to several: `*rest` in Python, `...rest` or `rest...` elsewhere."""
+    if path.endswith(ENDINGS["python"]):
+        return argument[0].text in ("*", "**")
+    return "..." in (argument[0].text, argument[-1].text)
 
 
 def split_arguments(tokens: Sequence[Token], first: int, last: int) -> list[tuple[int, int]]:

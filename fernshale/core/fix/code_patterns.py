@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from itertools import takewhile
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.fix.tokens import Token, group_end, tokenize
+from fernshale.core.fix.tokens import Token, group_end, operand_ends, tokenize
 
 META = re.compile(r"\$\$?\w+")
 _MARK = "FernshaleMeta"
@@ -147,7 +147,7 @@ def _match(
         if [token.text for token in tokens[at : at + len(known)]] != known:
             return None
         return _match(parts[1:], tokens, at + len(known), bound)
-    ends = _run_ends(tokens, at) if part.run else _whole_ends(tokens, at) if part.whole else _operand_ends(tokens, at)
+    ends = _run_ends(tokens, at) if part.run else _whole_ends(tokens, at) if part.whole else operand_ends(tokens, at)
     for end in ends:
         found = _match(parts[1:], tokens, end, {**bound, part.meta: (at, end)})
         if found is not None:
@@ -172,25 +172,3 @@ def _whole_ends(tokens: Sequence[Token], at: int) -> Iterator[int]:
             yield end
         if end < len(tokens) and tokens[end].text in (",", ";"):
             return
-
-
-def _operand_ends(tokens: Sequence[Token], at: int) -> Iterator[int]:
-    if at >= len(tokens):
-        return
-    first = tokens[at]
-    if first.kind in ("name", "number", "string"):
-        index = at + 1
-    elif first.text == "(":
-        index = group_end(tokens, at)
-    else:
-        return
-    yield index
-    while index < len(tokens):
-        text = tokens[index].text
-        if text in ("(", "["):
-            index = group_end(tokens, index)
-        elif text in (".", "->", "::") and index + 1 < len(tokens) and tokens[index + 1].kind == "name":
-            index += 2
-        else:
-            return
-        yield index

@@ -15,6 +15,7 @@ from fernshale.core.fix.code_patterns import META
 from fernshale.core.fix.rules import (
     AddArgumentRule,
     AddMemberRule,
+    CallRule,
     ImportRule,
     PatternRule,
     Replacement,
@@ -38,12 +39,13 @@ def dropped_by(rule: Rule, edits: Sequence[CodeEdit], *, is_declared: bool) -> s
 
     `is_declared`: the rule was written for the release, not derived or learned.
     """
-    if isinstance(rule, _KEEPING):
+    # A rule for calls writes each part of a call in its new place.
+    if isinstance(rule, _KEEPING) or (isinstance(rule, CallRule) and not rule.loses):
         return ""
-    pattern = rule.pattern if isinstance(rule, PatternRule) else ""
+    pattern = rule.pattern if isinstance(rule, PatternRule) else rule.call if isinstance(rule, CallRule) else ""
     replacement = rule.replacement if isinstance(rule, RewriteRule) else ""
     fixed = {token.text for token in tokenize(META.sub(" ", pattern), "")}
-    loses_part = bool(_metas(pattern) - _metas(replacement)) or isinstance(rule, SwitchOffRule)
+    loses_part = bool(_metas(pattern) - _metas(replacement)) or isinstance(rule, SwitchOffRule | CallRule)
     for edit in edits:
         lost = _lost(edit)
         words = [token for token in lost if token.kind in _WORDS]

@@ -10,14 +10,14 @@ from collections.abc import Iterator, Sequence
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS
 from fernshale.core.fix.imports import import_line, import_lines, quoted_header, with_import
-from fernshale.core.fix.rules import NewName
+from fernshale.core.fix.rules import CallRule, NewName
 
 _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
 LANGUAGES = (*C_FAMILY, *_JAVA, *_C_SHARP, *_RUST, *SCRIPTS)
 _DEFINES = r"(?:class|struct|enum|interface|trait|type|record|union)"
 
 
-def needs_import(rule: NewName, path: str, text: str, written: Sequence[str]) -> bool:
+def needs_import(rule: NewName | CallRule, path: str, text: str, written: Sequence[str]) -> bool:
     """Return whether the text that a rule writes (`written`) starts with a class that the file does not import."""
     name = rule.imports
     if not name or not path.endswith(LANGUAGES):
@@ -26,13 +26,14 @@ def needs_import(rule: NewName, path: str, text: str, written: Sequence[str]) ->
     begins = re.compile(
         rf"(?:::)?{r'(?:[A-Za-z_][A-Za-z0-9_]*::)*' if path.endswith(C_FAMILY) else ''}{re.escape(name)}\b"
     )
-    if not any(begins.match(new) for new in written):
+    finds = begins.search if isinstance(rule, CallRule) else begins.match
+    if not any(finds(new) for new in written):
         return False
     is_defined = re.search(rf"\b{_DEFINES}\s+(?:class\s+)?{re.escape(name)}\b", text) is not None
     return not is_defined and not import_line(name, text, path, path) and not _is_visible(rule.text, path, text)
 
 
-def holder_import(rule: NewName, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+def holder_import(rule: NewName | CallRule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     """Return the edit that adds the import; none if its syntax is unknown."""
     line = _line(rule, path, text)
     if line:
@@ -59,12 +60,12 @@ def _is_visible(line: str, path: str, text: str) -> bool:
     return False
 
 
-def _line(rule: NewName, path: str, text: str) -> str:
+def _line(rule: NewName | CallRule, path: str, text: str) -> str:
     """The import as the release has it, or as the file imports the class that had the name before."""
     if path.endswith(C_FAMILY):
         header = rule.text.partition("<")[2].rstrip(">")
         return f"#include {quoted_header(text, header)}" if header else ""
-    if rule.text:
+    if rule.text or isinstance(rule, CallRule):
         return rule.text
     old, new = (re.split(r"::|\.", name) for name in (rule.old, rule.new))
     if len(old) < 2 or rule.imports not in new:

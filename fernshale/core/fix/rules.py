@@ -318,6 +318,64 @@ class ReorderRule(Rule):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class CallRule(Rule):
+    """Write calls of `call` as `new`, in which `$name` is the argument for the old parameter `name`, and `$it` the object that
+    the method is called on. `call` has the class of a static function before it, as calls have.
+
+    `parameters` are the old parameters in order, an optional one as `name=default`. `of` is the type whose method is called, ""
+    for a function. `imports` is a class that `new` needs and that has to be imported, `text` the line that does. Calls with
+    other arguments than these stay as they are.
+    """
+
+    kind: Literal["call"] = "call"
+    call: str
+    new: str
+    parameters: tuple[str, ...] = ()
+    of: str = ""
+    imports: str = ""
+    text: str = ""
+
+    def _check(self) -> None:
+        known = {"it", *(item.partition("=")[0].strip() for item in self.parameters)}
+        unknown = [name for name in self.metavariables if name not in known]
+        if unknown:
+            raise ValueError(f"new has ${unknown[0]}, and no parameter is called {unknown[0]}")
+
+    @property
+    def metavariables(self) -> tuple[str, ...]:
+        """The names in `new` that stand for parts of the old call."""
+        return tuple(dict.fromkeys(re.findall(r"\$(\w+)", self.new)))
+
+    @property
+    def loses(self) -> tuple[str, ...]:
+        """The parameters that the new call has no place for; `it` for the object."""
+        given = [item.partition("=")[0].strip() for item in self.parameters]
+        return tuple(name for name in (*(("it",) if self.of else ()), *given) if name not in self.metavariables)
+
+    @property
+    def _effect(self) -> str:
+        named = (item.partition("=")[0].strip() for item in self.parameters)
+        return f"{self.call}({', '.join(named)}) → {_short(self.new.replace('$', ''))}"
+
+    @property
+    def symbols(self) -> tuple[str, ...]:
+        return (self.call,)
+
+    @property
+    def owner(self) -> str:
+        return self.of
+
+    @property
+    def needed_words(self) -> tuple[str, ...]:
+        return _longest_first(re.split(r"::|\.", self.call))
+
+    @property
+    def is_repeatable(self) -> bool:
+        """A rule whose result is a call of the same function could match again."""
+        return re.search(rf"(?<!\w){re.escape(self.call)}\s*\(", self.new) is None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class LiteralRule(Replacement):
     """Replace the number or string `old` by `new`; with `call`, only as its argument number `position` (from 1)."""
 
@@ -480,7 +538,7 @@ class DeleteRule(Rule):
 
 AnyRule = Annotated[
     RenameRule | MoveRule | HeaderRule | ImportRule | GetterRule | AddArgumentRule | KeywordRule | ReorderRule
-    | LiteralRule | DeclareRule | AddMemberRule | RewriteRule | SwitchOffRule | RenameIdRule | DataRule | DeleteRule,
+    | CallRule | LiteralRule | DeclareRule | AddMemberRule | RewriteRule | SwitchOffRule | RenameIdRule | DataRule | DeleteRule,
     ByKind(),
 ]  # fmt: skip
 

@@ -148,6 +148,11 @@ def literal_text(text: str) -> str:
     return found["inside"] if found else text
 
 
+# Words that can precede a value; a name after any other name is declared by it.
+BEFORE_VALUES = frozenset(
+    ("return", "case", "throw", "yield", "await", "else", "in", "and", "or", "not", "new", "do", "then", "if", "elif", "while",
+     "raise", "assert", "delete", "typeof", "co_await", "co_return", "co_yield", "out", "is", "until", "default", "lambda")
+)  # fmt: skip
 _CLOSING = {"(": ")", "[": "]", "{": "}"}
 
 
@@ -167,3 +172,66 @@ def group_end(tokens: Sequence[Token], at: int) -> int:
         elif token.text in ")]}":
             return index
     return len(tokens)
+
+
+def group_start(tokens: Sequence[Token], at: int) -> int:
+    """The index of the bracket that the one at `at` closes; the beginning of the tokens where there is none."""
+    depth = 0
+    for index in range(at, -1, -1):
+        if tokens[index].kind == "punctuation":
+            depth += {")": 1, "]": 1, "}": 1, "(": -1, "[": -1, "{": -1}.get(tokens[index].text, 0)
+        if depth == 0:
+            return index
+    return 0
+
+
+def operand_end(tokens: Sequence[Token], at: int) -> int:
+    """The index after the longest operand at `at`: a name, literal or bracketed group with calls, indexes and members; `at` where
+    there is none."""
+    return max(operand_ends(tokens, at), default=at)
+
+
+def operand_ends(tokens: Sequence[Token], at: int) -> Iterator[int]:
+    """Where an operand at `at` can end, the shortest first."""
+    if at >= len(tokens):
+        return
+    first = tokens[at]
+    if first.kind in ("name", "number", "string"):
+        index = at + 1
+    elif first.text == "(":
+        index = group_end(tokens, at)
+    else:
+        return
+    yield index
+    while index < len(tokens):
+        text = tokens[index].text
+        if text in ("(", "["):
+            index = group_end(tokens, index)
+        elif text in (".", "->", "::") and index + 1 < len(tokens) and tokens[index + 1].kind == "name":
+            index += 2
+        else:
+            return
+        yield index
+
+
+def operand_start(tokens: Sequence[Token], end: int) -> int | None:
+    """The first token of the operand that ends before the token `end`: a chain of names, calls and indexes; None if that cannot be
+    told."""
+    at = end
+    while True:
+        before = tokens[at - 1] if at else None
+        if before is None:
+            return None
+        if before.text in (")", "]"):
+            at = group_start(tokens, at - 1)
+            is_called = at and (tokens[at - 1].kind == "name" or tokens[at - 1].text in (")", "]"))
+            if is_called and tokens[at - 1].text not in BEFORE_VALUES:
+                continue
+        elif before.kind in ("name", "string", "number"):
+            at -= 1
+        else:
+            return None
+        if at and tokens[at - 1].text in (".", "->", "::"):
+            at -= 1
+            continue
+        return at - 1 if at and tokens[at - 1].text == "new" else at

@@ -8,32 +8,33 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.base.confidence import (
-    ARGUMENT_DROPPED,
     CALL_REMOVED,
     COPIED_VALUE,
     GETTER,
     PARAMETER_REPLACED,
+    PLACEHOLDER,
     REORDERED,
     SAME_POSITION,
     SHARE_OTHER_KIND,
     STILL_DEFINED,
 )
-from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS
+from fernshale.core.base.languages import C_FAMILY, NAMED_ARGUMENTS, SCRIPTS, language_of
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.names.cpp_types import types_of
+from fernshale.core.drift.names.name_parts import parts_of
 from fernshale.core.drift.names.python_packages import packages_of
 from fernshale.core.drift.names.reexports import front_names, shown_path
 from fernshale.core.drift.parameter_order import by_place, new_order
 from fernshale.core.drift.release_symbols import included, languages_of, list_sources, read_bytes
-from fernshale.core.drift.symbols import Symbol
+from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
 from fernshale.core.fix.calls import find_calls
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rule_file import RuleSet
@@ -50,7 +51,17 @@ from fernshale.core.fix.rules import (
     Rule,
 )
 from fernshale.core.fix.tokens import tokenize
+from fernshale.core.inference.call_forms import (
+    CallForm,
+    call_form,
+    call_rule,
+    form_as_shown,
+    has_other_object,
+    placeholder,
+)
+from fernshale.core.inference.class_imports import import_of
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
+from fernshale.core.inference.release_lookup import members
 
 # Minimum candidate score for a rule to be worth checking, and the number of other candidates of a symbol to offer.
 _MIN_SCORE = 0.15
@@ -77,7 +88,12 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
     `old` and `new` are the releases' folders; the new one's code shows how to use new APIs.
     """
     rules: dict[str, Rule] = {}
-    leg = _Leg(old, new, frozenset(item.symbol.path for item in changes if item.kind == "added"))
+    types = {
+        item.old.name: item.new.name
+        for item in changes
+        if item.kind == "renamed" and item.old is not None and item.new is not None and item.old.kind in CONTAINER
+    }
+    leg = _Leg(old, new, frozenset(item.symbol.path for item in changes if item.kind == "added"), types)
     goes: set[str] = set()
     for change in changes:
         if change.symbol.name not in known:
@@ -107,11 +123,20 @@ def _add(rules: dict[str, Rule], rule: Rule) -> None:
 
 @dataclass(frozen=True, slots=True)
 class _Leg:
-    """The folders of both releases, and the paths of added symbols."""
+    """The folders of both releases, the paths of added symbols, and the new names of renamed types."""
 
     before: Path
     after: Path
     added: Collection[tuple[str, ...]]
+    types: Mapping[str, str]
+
+    def members_of(self, name: str, near: Symbol) -> Sequence[Symbol]:
+        """The public members of a class of the new release."""
+        return members(self.after, name, language_of(near.file))
+
+    def form(self, old: Symbol, new: Symbol) -> CallForm | None:
+        """How to write a call of `old` as one of `new`, if more changes than its name."""
+        return call_form(old, new, self.types, self.members_of)
 
     def full_name(self, name: str, scope: tuple[str, ...]) -> str:
         """The full name of a type of the new release, as it is where that has none."""
@@ -121,19 +146,26 @@ class _Leg:
 def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
     old, now = change.old, change.new
     if change.kind in ("renamed", "moved", "removed", "deprecated") and old is not None and old.kind != "constructor":
+        accessor = _accessor(change) if not old.is_callable else None
+        if accessor is not None:
+            yield accessor
         for number, candidate in enumerate(change.candidates[: 1 + _MAX_OTHER_CANDIDATES]):
+            if accessor is not None and candidate.symbol.name in (accessor.new, accessor.setter):
+                continue
             if candidate.score >= _MIN_SCORE:
-                yield from _follow(old, candidate, number, leg.before, leg.after)
+                yield from _follow(old, candidate, number, leg)
         if change.kind == "removed" and old.is_callable and _gives_nothing(old):
             yield _without_call(old)
     elif change.kind == "removed" and old is not None:
         yield from _factory(change)
     elif change.kind == "signature" and old is not None and now is not None:
         if not old.is_callable and now.is_callable:
-            yield _getter(change, old, now, leg.added)
+            if old.kind == "field" and "(" not in old.returns:  # a value that could be called is not read by a call
+                yield _getter(change, old, now, leg.added)
         elif old.is_callable and now.is_callable:
-            yield from _new_argument(change, old, now, leg.after)
-            yield from _fewer_arguments(change, old, now)
+            if not has_other_object(old, now, leg.types):
+                yield from _new_argument(change, old, now, leg.after)
+                yield from _other_arguments(change, old, now, leg)
             yield from _new_keywords(old, now)
             yield from override_rules(change, old, now, leg.full_name)
     elif change.kind == "wider" and old is not None and now is not None:
@@ -163,13 +195,24 @@ def _is_shown(old: str, before: Path, new: str, after: Path) -> bool:
     return not set(front_names(before).get(old, ())).isdisjoint(front_names(after).get(new, ()))
 
 
-def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, after: Path) -> Iterator[Rule]:
+def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> Iterator[Rule]:
     """A name that is another one now, in the same place or elsewhere."""
     id = rule_id(old, f"{number + 1}" if number else "")
     new, score = candidate.symbol, candidate.score
     why = "; ".join(candidate.evidence[:3]) or "the two releases compared"
     now = candidate.written or _from_there(old, new)
     imports, line = _needed_import(old, candidate)
+    if candidate.call:
+        yield call_rule(old, form_as_shown(candidate), id, why, score)
+        return
+    if old.is_callable and new.is_callable:
+        form = leg.form(old, new)
+        if form is not None and score * form.share >= _MIN_SCORE:
+            yield call_rule(old, form, f"{id}-call", _with_what_is_missing(why, form), score)
+        if has_other_object(old, new, leg.types):
+            if form is not None:
+                return
+            score, why = score * SHARE_OTHER_KIND, f"{why}; is called on something else"
     if old.is_callable and new.kind == "class":
         # Called like a function, it returns something else than before.
         score, why = score * SHARE_OTHER_KIND, f"{new.name} is a class; {why}"
@@ -187,7 +230,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, 
                 signatures=candidate.signatures, imports=imports if imports in re.split(r"::|\.", now) else "", text=line,
             )  # fmt: skip
     elif old.full != new.full:
-        to = ".".join(shown_path(new, after)) if new.file.endswith(PYTHON) else new.full
+        to = ".".join(shown_path(new, leg.after)) if new.file.endswith(PYTHON) else new.full
         if to != old.full:
             holder = to.rpartition(".")[0] if new.file.endswith(PYTHON) and _is_of_class(old, new) else ""
             title = f"{old.full} → {to}"
@@ -199,7 +242,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, 
         with_class = new.file.endswith(PYTHON) and _is_of_class(old, new) and new.scope[:-1] != old.scope
         is_at_hand = now != new.name and not with_class
         if old.name != now and (
-            is_at_hand or _is_shown(old.name, before, new.scope[-1] if with_class else new.name, after)
+            is_at_hand or _is_shown(old.name, leg.before, new.scope[-1] if with_class else new.name, leg.after)
         ):
             yield RenameRule(
                 f"{id}-shown",
@@ -217,13 +260,7 @@ def _needed_import(old: Symbol, candidate: SymbolCandidate) -> tuple[str, str]:
     new, holder = candidate.symbol, candidate.holder
     if not holder or new.file.endswith(PYTHON) or old.path[: len(holder)] == holder:
         return "", ""
-    if new.file.endswith(C_FAMILY):
-        return holder[-1], f"#include <{included(new.file)}>" if new.file != old.file else ""
-    if new.file.endswith(ENDINGS["java"]):
-        return holder[-1], f"import {'.'.join(holder)};" if len(holder) > 1 else ""
-    if new.file.endswith(ENDINGS["c#"]):
-        return holder[-1], f"using {'.'.join(holder[:-1])};" if len(holder) > 1 else ""
-    return holder[-1], ""
+    return import_of(holder, new.file, old.file)
 
 
 def _from_there(old: Symbol, new: Symbol) -> str:
@@ -311,16 +348,18 @@ def _factory(change: ApiChange) -> Iterator[Rule]:
     class_ = change.old.scope[-1]
     for candidate in change.candidates[:1]:
         maker = candidate.symbol.mark.join(candidate.symbol.path[-2:])
-        pattern, replacement = f"new {class_}($$args)", f"{maker}($$args)"
+        forms = [(f"new {class_}($$args)", f"{maker}($$args)")]
         if change.old.file.endswith(C_FAMILY):
             maker, class_ = candidate.symbol.full, change.old.full.rpartition("::")[0]
-            pattern, replacement = f"{class_} $name($$args);", f"auto $name = {maker}($$args);"
+            forms = [(f"{class_} $name($$args);", f"auto $name = {maker}($$args);")]
+            forms += [(f"{front} {class_}($$args)", f"{front} {maker}($$args)") for front in ("=", "return")]
         elif change.old.file.endswith(PYTHON):
-            pattern = f"{class_}($$args)"
-        yield RewriteRule(
-            rule_id(change.old), f"{class_} is made by {maker} now", title=f"{class_}(…) → {maker}(…)",
-            pattern=pattern, replacement=replacement, confidence=min(0.9, candidate.score),
-        )  # fmt: skip
+            forms = [(f"{class_}($$args)", f"{maker}($$args)")]
+        for pattern, replacement in forms:
+            yield RewriteRule(
+                rule_id(change.old), f"{class_} is made by {maker} now", title=f"{class_}(…) → {maker}(…)",
+                pattern=pattern, replacement=replacement, confidence=min(0.9, candidate.score),
+            )  # fmt: skip
 
 
 def _getter(change: ApiChange, old: Symbol, new: Symbol, added: Collection[tuple[str, ...]]) -> Rule:
@@ -337,6 +376,36 @@ def _getter(change: ApiChange, old: Symbol, new: Symbol, added: Collection[tuple
     )  # fmt: skip
 
 
+def _accessor(change: ApiChange) -> GetterRule | None:
+    """Derive the rule for a field that its class reads and writes for its users now, by functions of that name."""
+    field, listed = change.old, change.candidates
+    if field is None or field.kind not in ("field", "constant"):
+        return None
+    own = _parts_without(field.name)
+    of_name = [item for item in listed if item.symbol.is_callable and _parts_without(item.symbol.name) == own]
+    reads = next((item for item in of_name if not _needed(item.symbol)), None)
+    if reads is None or reads.symbol.scope[-1:] != field.scope[-1:]:
+        return None
+    writes = next((item for item in of_name if len(_needed(item.symbol)) == 1), None)
+    # Both together are the successor.
+    score = min(GETTER, reads.score + (writes.score if writes is not None else 0.0))
+    why = "; ".join(reads.evidence[:3]) or change.what
+    return GetterRule(
+        rule_id(field), why, old=field.name, new=reads.symbol.name, setter=writes.symbol.name if writes else "",
+        of=".".join(field.scope), confidence=score, named=True,
+    )  # fmt: skip
+
+
+def _needed(symbol: Symbol) -> Sequence[Parameter]:
+    return [item for item in symbol.given if not item.default]
+
+
+def _parts_without(name: str) -> Sequence[str]:
+    """The parts of a name without the words of accessors."""
+    parts = parts_of(name)
+    return parts[1:] if len(parts) > 1 and parts[0] in ("get", "set", "is", "has") else parts
+
+
 def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> Iterator[Rule]:
     """Derive the value of a new argument without a default: the one that the release's own code passes most often."""
     ours, theirs = [item.name for item in old.given], new.given
@@ -344,38 +413,35 @@ def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> 
     if len(theirs) != len(ours) + 1 or len(added) != 1 or theirs[added[0]].default:
         return
     at = added[0]
+    wanted = " ".join(filter(None, (theirs[at].type, theirs[at].name)))
     passed = _passed(folder, old.called, len(theirs), at)
-    if passed is None:
-        return
-    text, times = passed
-    why = f"{old.full} wants {theirs[at].type} {theirs[at].name}; the release's own code passes {text}, {times} times"
+    if passed is not None:
+        text, times = passed
+        why = f"{old.full} wants {wanted}; the release's own code passes {text}, {times} times"
+        confidence = COPIED_VALUE
+    else:
+        text, confidence = placeholder(theirs[at].name or "argument"), PLACEHOLDER
+        why = f"{old.full} wants {wanted}, and nothing in the release shows a value: write yours in the place of {text}"
     yield AddArgumentRule(
         rule_id(old), why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(ours),
-        position=at + 1, text=text, confidence=COPIED_VALUE,
+        position=at + 1, text=text, confidence=confidence,
     )  # fmt: skip
 
 
-def _fewer_arguments(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
-    """Derive the rule for removed parameters, if the remaining ones are unchanged and in the same order."""
-    ours = [(item.name, item.type) for item in old.given]
-    theirs = iter([(item.name, item.type) for item in new.given])
-    wanted = next(theirs, None)
-    kept = []
-    for at, item in enumerate(ours):
-        if item == wanted:
-            kept.append(at)
-            wanted = next(theirs, None)
-    if wanted is not None or len(kept) == len(ours) or not all(name for name, _ in ours):
-        return
-    metas = [f"${name}" for name in "abcdefghijkl"[: len(ours)]]
-    if len(metas) < len(ours):
-        return
-    left = ", ".join(metas[at] for at in kept)
-    gone = ", ".join(name for at, (name, _) in enumerate(ours) if at not in kept)
-    yield RewriteRule(
-        rule_id(old, "fewer"), change.what, title=f"{old.called}(…) without {gone}",
-        pattern=f"{old.called}({', '.join(metas)})", replacement=f"{old.called}({left})", confidence=ARGUMENT_DROPPED,
-    )  # fmt: skip
+def _other_arguments(change: ApiChange, old: Symbol, new: Symbol, leg: _Leg) -> Iterator[Rule]:
+    """Derive the rule for arguments that are gone, or that are put into one now."""
+    form = leg.form(old, new) if old.name == new.name else None
+    if form is not None and not form.unknown:
+        part = "fewer" if form.lost else "gathered"
+        yield call_rule(old, form, rule_id(old, part), _with_what_is_missing(change.what, form), 1.0)
+
+
+def _with_what_is_missing(why: str, form: CallForm) -> str:
+    """A reason with what a person has to look at in a new form of a call."""
+    lost = ["the object" if name == "it" else name for name in form.lost]
+    parts = [f"has no place for {', '.join(lost)}"] if lost else []
+    parts += [f"{', '.join(form.unknown)} is for you to fill in"] if form.unknown else []
+    return "; ".join((why, *parts))
 
 
 def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:

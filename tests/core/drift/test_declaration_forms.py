@@ -14,7 +14,8 @@ from fernshale.core.drift.symbols import Symbol
 # For each file name: texts, each with its symbols as `kind path`, with parameters and a result where there are any.
 _FORMS: dict[str, list[tuple[str, set[str]]]] = {
     "a.js": [
-        ("A.prototype.draw = function (x, y = 2) { return x; };", {"function A.draw(x, y=2)"}),
+        ("A.prototype.draw = function (x, y = 2) { return x; };", {"method A.draw(x, y=2)"}),
+        ("A.prototype.n = 3; A.prototype.constructor = A;", {"field A.n"}),
         ("exports.fold = (a) => a;", {"function fold(a)"}),
         ("module.exports = { mend(x) {}, size: 3, 'turn': function (d) {} };", {"method mend(x)", "field size", "method turn(d)"}),
         ("Object.freeze(1);", set()),

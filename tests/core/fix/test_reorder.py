@@ -55,6 +55,7 @@ def fixed(rule: Rule, text: str, path: str = "a.cpp") -> str:
             "box(1, 0, nil(), box(3, 0, nil(), 4)); box(1); box(1, 0, nil(), 2, 3);",
         ),
         (MORE, "a.py", "box(1, 2)\nbox(1, left=2)\nbox(1, 2, 3)\n", "box(1, left=2)\nbox(1, left=2)\nbox(1, 2, 3)\n"),
+        (BOX, "a.cpp", "box(1, *left, top);", "box(1, top, *left);"),
         (BOX, "a.cpp", "box(1, 2, more...);", "box(1, 2, more...);"),
         (NEW, "a.cpp", "box(1, box(2, 3, 4), 5);", "frame(1, 5, frame(2, 4, 3));"),
     ],

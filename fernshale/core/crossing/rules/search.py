@@ -24,6 +24,7 @@ from fernshale.core.fix.apply import (
 from fernshale.core.fix.rules import (
     AddArgumentRule,
     AddMemberRule,
+    CallRule,
     DataRule,
     DeclareRule,
     DeleteRule,
@@ -50,6 +51,7 @@ _OF_NAMES = (
     AddArgumentRule,
     KeywordRule,
     ReorderRule,
+    CallRule,
     AddMemberRule,
     PatternRule,
     DeclareRule,

@@ -235,5 +235,12 @@ def _read_assignment(source: SourceFile, node: Node, scope: tuple[str, ...], doc
     if not all(re.fullmatch(r"[\w$]+", part) for part in parts):
         return
     *outer, name = parts
+    site = SymbolSite(node, (*scope, *outer), doc, marks={"public"})
+    if ".prototype." in source.text(left):
+        if right.type in VALUES:
+            add_function(source, "method", name, site, right)
+        elif name != "constructor":  # that names the class itself
+            source.add("field", name, site, value=source.text(right))
+        return
     if not source.text(left).endswith(".prototype") or not read_prototype(source, right, (*scope, *parts)):
         _read_value(source, name, SymbolSite(node, (*scope, *outer), doc), right, depth)

@@ -6,7 +6,8 @@ import re
 from collections.abc import Callable, Collection, Hashable, Iterable, Iterator
 from typing import TYPE_CHECKING, NamedTuple
 
-from fernshale.core.drift.symbols import Parameter, Symbol, SymbolKind
+from fernshale.core.drift.parsing.short_bodies import calls_in
+from fernshale.core.drift.symbols import CALLABLE, Parameter, Symbol, SymbolKind
 
 if TYPE_CHECKING:
     from tree_sitter import Node
@@ -142,6 +143,8 @@ class SourceFile:
         if not name:
             return
         shape = shape or _NO_SHAPE
+        if body is not None and kind in CALLABLE:
+            value = calls_in(body, self.text)
         gone = deprecation(site.head, site.doc) or self._warns(body, name)
         marks = {*site.marks, "obsolete"} if self.for_old_code[0] else site.marks
         self.symbols.append(

@@ -87,6 +87,14 @@ class ReleaseNames:
             if not item.is_hidden:
                 self._by_name[item.name].append(item)
 
+    def at(self, path: tuple[str, ...]) -> Symbol | None:
+        """The public symbol of a path."""
+        return next((item for item in self._by_name.get(path[-1], ()) if item.path == path), None)
+
+    def named(self, name: str) -> Sequence[Symbol]:
+        """The public symbols of a name."""
+        return self._by_name.get(name, ())
+
     def find(self, name: str, near: Symbol) -> Symbol | None:
         """Return the symbol for a name in a text about `near`: first in its scope, then of its kind."""
         parts = tuple(part for part in re.split(r"\.|::|#|->", name.strip("~#.")) if part)
@@ -157,7 +165,16 @@ def forwards_to(symbol: Symbol, names: ReleaseNames) -> tuple[Symbol, bool] | No
     words = [word for word in dict.fromkeys(symbol.words) if word not in given and word not in _PLAIN]
     called = [found for word in words if word != symbol.name and (found := names.find(word, symbol)) is not None]
     near = [item for item in called if item.kind in ("function", "method") and item.scope == symbol.scope]
-    return (near[0], words == [near[0].name]) if len(near) == 1 else None
+    return (near[0], words == [near[0].name] and _passes_all(symbol)) if len(near) == 1 else None
+
+
+def _passes_all(symbol: Symbol) -> bool:
+    """Whether the call that a body consists of has the function's own parameters in their order, as far as it is known."""
+    called = re.fullmatch(r"[\w.:>\s-]*\((?P<given>[^()]*)\)", symbol.value)
+    if called is None:
+        return not symbol.value
+    passed = [part.strip().lstrip("*&") for part in called["given"].split(",") if part.strip()]
+    return passed == [item.name.lstrip("*&") for item in symbol.given]
 
 
 def _named_value(symbol: Symbol) -> tuple[str, bool] | None:

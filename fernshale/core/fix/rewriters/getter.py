@@ -7,10 +7,18 @@ from collections.abc import Iterator, Sequence
 from fernshale.core.fix.classes import PYTHON, derived_spans
 from fernshale.core.fix.receiver_types import Owners
 from fernshale.core.fix.rules import GetterRule
-from fernshale.core.fix.tokens import Token, group_end, name_indexes, tokenize
+from fernshale.core.fix.tokens import (
+    BEFORE_VALUES,
+    Token,
+    group_end,
+    name_indexes,
+    operand_end,
+    operand_start,
+    tokenize,
+)
 
-# Words that can precede a value; after any other name, it is a declaration.
-_BEFORE_VALUES = frozenset(("return", "case", "throw", "yield", "await", "else", "in", "and", "or", "not", "new"))
+# Signs that change a field by a value.
+_CHANGES = ("+=", "-=", "*=", "/=", "%=", "|=", "&=", "^=")
 
 
 def find(rule: GetterRule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
@@ -23,7 +31,7 @@ def find(rule: GetterRule, path: str, text: str) -> Iterator[tuple[int, int, str
         token = tokens[index]
         before = tokens[index - 1] if index else None
         is_bare = any(start <= token.start < end for start, end in inside) and (
-            before is None or before.kind != "name" or before.text in _BEFORE_VALUES
+            before is None or before.kind != "name" or before.text in BEFORE_VALUES
         )
         is_of = before is not None and before.text in (".", "->")
         if not (is_bare or is_of) or (is_of and owner is not None and owner.is_another(index)):
@@ -31,13 +39,36 @@ def find(rule: GetterRule, path: str, text: str) -> Iterator[tuple[int, int, str
         after = tokens[index + 1].text if index + 1 < len(tokens) else ""
         if after == "(":
             continue
-        if after != "=":
+        if after in _CHANGES or (before is not None and _is_changed(tokens, index)):
+            yield from _computed(rule, tokens, index, text)
+        elif after != "=":
             yield token.start, token.end, f"{rule.new}()"
         elif rule.setter:
             end = _statement_end(tokens, index + 2)
             if end > index + 2:
                 value = text[tokens[index + 2].start : tokens[end - 1].end]
                 yield token.start, tokens[end - 1].end, f"{rule.setter}({value})"
+
+
+def _is_changed(tokens: Sequence[Token], index: int) -> bool:
+    """Whether a field is counted up or down, by a mark before or after it."""
+    start = operand_start(tokens, index + 1)
+    marks = (tokens[start - 1].text if start else "", tokens[index + 1].text if index + 1 < len(tokens) else "")
+    return bool({"++", "--"} & set(marks))
+
+
+def _computed(rule: GetterRule, tokens: Sequence[Token], index: int, text: str) -> Iterator[tuple[int, int, str]]:
+    """`x.old += 2` becomes `x.setter(x.new() + 2)`, if `x` can be evaluated twice; all else of that kind is for a person."""
+    sign = tokens[index + 1].text if index + 1 < len(tokens) else ""
+    start = operand_start(tokens, index + 1)
+    end = _statement_end(tokens, index + 2)
+    front = tokens[start if start is not None else index : index]
+    if not rule.setter or sign not in _CHANGES or end == index + 2 or any(token.text in ("(", "[") for token in front):
+        return
+    object_ = text[front[0].start : tokens[index].start] if front else ""
+    value = text[tokens[index + 2].start : tokens[end - 1].end]
+    value = value if operand_end(tokens, index + 2) == end else f"({value})"
+    yield tokens[index].start, tokens[end - 1].end, f"{rule.setter}({object_}{rule.new}() {sign[:-1]} {value})"
 
 
 def _statement_end(tokens: Sequence[Token], at: int) -> int:

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.languages import NAMED_ARGUMENTS
-from fernshale.core.fix.calls import find_calls, is_import
+from fernshale.core.fix.calls import find_calls, is_import, is_spread
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.receiver_types import Owners
 from fernshale.core.fix.rules import ReorderRule
@@ -14,8 +14,6 @@ from fernshale.core.fix.tokens import Token, name_starts, tokenize
 
 # Words before the name of a function that is declared with its receiver among the parameters.
 _DECLARES = ("def", "fn", "func", "function")
-# Markers that expand one argument to several.
-_SPREAD = ("*", "**", "...")
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,9 +69,7 @@ def _in_order(
     by_name = [path.endswith(NAMED_ARGUMENTS) and _is_by_name(tokens, *span) for span in spans]
     given = by_name.index(True) if True in by_name else len(spans)
     first = next(at for at, was in enumerate(rule.order) if was != at + 1)
-    spread = [
-        at for at, (start, end) in enumerate(spans) if tokens[start].text in _SPREAD or tokens[end - 1].text == "..."
-    ]
+    spread = [at for at, (start, end) in enumerate(spans) if is_spread(tokens[start:end], path)]
     if given <= first and not spread:
         return as_they_are if rule.new else None  # none of these is positional
     if spread and spread[0] < max(rule.order):

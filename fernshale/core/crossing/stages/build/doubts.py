@@ -12,7 +12,7 @@ from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.call_acceptance import arguments_after, is_accepted
 from fernshale.core.fix.dropped_text import dropped_by, words_of_loss
 from fernshale.core.fix.holder_imports import needs_import
-from fernshale.core.fix.rules import DeleteRule, NewName, Rule
+from fernshale.core.fix.rules import CallRule, DeleteRule, NewName, Rule
 from fernshale.core.survey.roles import role_of
 
 
@@ -34,7 +34,7 @@ def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: Pro
 
 def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> tuple[str, TreePath] | None:
     """The class that a file would use without the import it needs, and the first such file; None where there is none."""
-    if not isinstance(rule, NewName) or not rule.imports:
+    if not isinstance(rule, NewName | CallRule) or not rule.imports:
         return None
     by_file: dict[TreePath, list[CodeEdit]] = {}
     for edit in edits:

@@ -16,6 +16,7 @@ from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.rules import (
     AddArgumentRule,
     AddMemberRule,
+    CallRule,
     GetterRule,
     HeaderRule,
     KeywordRule,
@@ -28,7 +29,8 @@ from fernshale.core.fix.rules import (
 
 # Kinds of rules that find their places by names alone.
 _BY_NAME = (
-    RenameRule, MoveRule, HeaderRule, GetterRule, AddArgumentRule, KeywordRule, ReorderRule, AddMemberRule, RewriteRule,
+    RenameRule, MoveRule, HeaderRule, GetterRule, AddArgumentRule, KeywordRule, ReorderRule, CallRule, AddMemberRule,
+    RewriteRule,
 )  # fmt: skip
 
 

@@ -1,0 +1,150 @@
+"""How a function did its work by calling others: the release's own code shows what to write in place of a call of it."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+from fernshale.core.base.languages import C_FAMILY, ENDINGS
+from fernshale.core.drift.stated.replacements import ReleaseNames
+from fernshale.core.drift.symbols import Symbol
+
+_TOKEN = re.compile(
+    r"""(?P<string>[rbuRBU]{0,2}"(?:[^"\\]|\\.)*"|[rbuRBU]{0,2}'(?:[^'\\]|\\.)*')|(?P<number>\d[\w.]*)|(?P<name>[A-Za-z_]\w*)"""
+    r"|(?P<mark>::|->|\s+|.)",
+    re.DOTALL,
+)
+# Words that mean the same everywhere.
+_WORDS = frozenset(
+    ("true", "false", "True", "False", "None", "null", "nullptr", "NULL", "undefined", "nil", "new", "await", "not", "and", "or",
+     "in", "is", "typeof")
+)  # fmt: skip
+# Languages that mark methods that can be overridden, and their words for that.
+_SAY_SO = (*C_FAMILY, *ENDINGS["c#"])
+_OVERRIDDEN = frozenset(("virtual", "override", "abstract"))
+_OBJECT = ("this", "self")
+# What is before the name of an argument or of an object's field.
+_OPENINGS = ("(", ",", "{")
+_ACCESS = (".", "->", "::")
+# Languages in which members are named without the object inside their class.
+_BARE_MEMBERS = (*ENDINGS["c++"], *ENDINGS["java"], *ENDINGS["c#"])
+
+
+class PassedCall(NamedTuple):
+    """The symbol that a body calls first, and what to write in place of a call of its function: `$name` for an argument, `$it` for
+    the object. `is_plain`: the same arguments in the same order, so that another name is enough."""
+
+    target: Symbol
+    text: str
+    is_plain: bool
+
+
+def passed_call(symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> PassedCall | None:
+    """Return the calls that a function consists of, where all it names is public in the release of `names`.
+
+    `scope` is where the names next to the function are in that release.
+    """
+    is_function = symbol.kind in ("function", "method") and symbol.name.isidentifier()
+    # Which body an overridden method runs depends on the object.
+    is_overridden = symbol.file.endswith(_SAY_SO) and not _OVERRIDDEN.isdisjoint(symbol.marks)
+    if not symbol.value or not is_function or is_overridden:
+        return None
+    reader = _Reader(symbol, scope, names)
+    text = reader.read()
+    if text is None or reader.target is None or reader.target.path == symbol.path:
+        return None
+    if "$" not in text and (symbol.given or symbol.kind == "method"):
+        return None  # it ignores all that it is given, as one does that only complains
+    passed = ", ".join(f"${item.name}" for item in symbol.given)
+    is_plain = text in {f"{front}{reader.target.name}({passed})" for front in ("", "$it.", "$it->", "$it:")}
+    return PassedCall(reader.target, text, is_plain)
+
+
+class _Reader:
+    """Reads the text of a body, name by name."""
+
+    def __init__(self, symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> None:
+        self._symbol, self._scope, self._names = symbol, scope, names
+        self._given = {item.name for item in symbol.given if item.name}
+        self._access = (*_ACCESS, ":") if symbol.file.endswith(ENDINGS["lua"]) else _ACCESS
+        self.target: Symbol | None = None
+
+    def read(self) -> str | None:
+        """The text with metavariables; None where a name is not known to users."""
+        tokens = [(found.lastgroup or "", found[0]) for found in _TOKEN.finditer(self._symbol.value)]
+        parts: list[str] = []
+        owner = ""
+        for at, (kind, text) in enumerate(tokens):
+            if kind == "mark":
+                if not text.isspace() and text not in self._access:
+                    owner = ""
+                parts.append(text)
+                continue
+            if kind == "name":
+                before = next((item for _, item in reversed(tokens[:at]) if not item.isspace()), "")
+                after = "".join(item for _, item in tokens[at + 1 :] if not item.isspace())[:2]
+                is_key = before in _OPENINGS and after[:1] in ("=", ":") and after not in ("==", "::")
+                written = text if is_key else self._name(text, owner if before in self._access else "", after)
+                if written is None:
+                    return None
+                owner = written
+                if written == "$it" and self._symbol.file.endswith(C_FAMILY) and after != "->":
+                    # There, `this` is a pointer.
+                    if before == "*":
+                        parts.pop()
+                    else:
+                        written = "&$it"
+                parts.append(written)
+            else:
+                parts.append(text)
+        return "".join(parts)
+
+    def _name(self, name: str, owner: str, after: str) -> str | None:
+        """A name as users write it, after the member access of `owner` if there is one."""
+        is_called = after[:1] == "("
+        if owner:
+            found = self._member(name, owner)
+            if found is None:
+                return None
+            self._note(found, is_called)
+            return name
+        if name in self._given:
+            return f"${name}"
+        if name in _WORDS:
+            return name
+        if name in _OBJECT:
+            return "$it" if self._symbol.kind == "method" else None
+        if name == "Self" and self._symbol.scope:
+            return self._scope[-1]
+        return self._plain(name, is_called)
+
+    def _member(self, name: str, owner: str) -> Symbol | None:
+        if owner == "$it":
+            return self._names.at((*self._scope, name))
+        named = self._names.named(name)
+        # What is behind a name of the module or a type belongs to it.
+        own = [item for item in named if item.scope[-1:] == (owner,)]
+        return next(iter(own or named), None)
+
+    def _plain(self, name: str, is_called: bool) -> str | None:
+        """A name without an owner: of the own class, of the same module, or a type."""
+        is_bare = self._symbol.kind == "method" and self._symbol.file.endswith(_BARE_MEMBERS)
+        if is_bare and (found := self._names.at((*self._scope, name))) is not None:
+            self._note(found, is_called)
+            if "static" not in self._symbol.marks:
+                return f"$it.{name}"
+            is_c = self._symbol.file.endswith(C_FAMILY)
+            return "::".join((*self._scope, name)) if is_c else f"{self._scope[-1]}.{name}"
+        scope = self._scope[:-1] if self._symbol.kind == "method" else self._scope
+        found = next(
+            (item for end in range(len(scope), -1, -1) if (item := self._names.at((*scope[:end], name))) is not None),
+            None,
+        )
+        if found is None:
+            return None
+        self._note(found, is_called)
+        return name
+
+    def _note(self, found: Symbol, is_called: bool) -> None:
+        if is_called and self.target is None and found.is_callable:
+            self.target = found

@@ -1,0 +1,191 @@
+"""Calls that need more than another name: the release's declarations and bodies say in which form they are written now."""
+
+from __future__ import annotations
+
+import pytest
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.drift.comparison import compare
+from fernshale.core.drift.release_symbols import read_pair
+from fernshale.core.fix.apply import apply_edits, find_edits
+from fernshale.core.fix.dropped_text import dropped_by
+from fernshale.core.fix.rules import Rule
+from fernshale.core.inference.from_api_diff import guess_rules
+from tests.conftest import Tree
+
+_DOC = "/** How strongly the lamp of the tower shines into the fog bank of the harbour. */"
+_PY_DOC = '"""How strongly the lamp of the tower shines into the fog bank."""'
+
+
+# What is tried, both releases, and a line of a game before and after.
+_CASES: dict[str, tuple[dict[str, str], dict[str, str], str, str, str]] = {
+    "body: other order, c++": (
+        {"w.hpp": "class Lamp { public: void glow(int a, int b) { shine(b, a, 0); } void shine(int b, int a, int z); };"},
+        {"w.hpp": "class Lamp { public: void shine(int b, int a, int z); };"},
+        "a.cpp", "l.glow(1, f(2)); p->glow(1, 2);", "l.shine(f(2), 1, 0); p->shine(2, 1, 0);",
+    ),
+    "body: on an argument, c++": (
+        {"w.hpp": "class Fog { public: void take(Lamp* lamp); }; class Lamp { public: void enter(Fog& fog) { fog.take(this); } int a; };"},
+        {"w.hpp": "class Fog { public: void take(Lamp* lamp); }; class Lamp { public: int a; };"},
+        "a.cpp", "l.enter(fog); p->enter(*deep);", "fog.take(&l); deep->take(p);",
+    ),
+    "body: an object, typescript": (
+        {"w.ts": "export class Lamp { glow(a: number, b: number) { return this.shine({ a: b }, a); } shine(o: object, b: number) {} }"},
+        {"w.ts": "export class Lamp { shine(o: object, b: number) {} }"},
+        "a.ts", "l.glow(1, 2);", "l.shine({ a: 2 }, 1);",
+    ),
+    "body: keywords and defaults, python": (
+        {"w/lamp.py": "import warnings\nclass Lamp:\n    def glow(self, a, b=1):\n        warnings.warn('old', DeprecationWarning)\n        return self.shine(b, strength=a)\n    def shine(self, b, strength): pass\n"},
+        {"w/lamp.py": "class Lamp:\n    def shine(self, b, strength): pass\n"},
+        "a.py", "l.glow(3)\nl.glow(3, b=2)\n", "l.shine(1, strength=3)\nl.shine(2, strength=3)\n",
+    ),
+    "body: defaults that only the release can write, python": (
+        {"w/lamp.py": "KEPT = object()\nclass Lamp:\n    def save(self, to, how=KEPT, by=None):\n        return self.store(to, how=how, by=by, more=True)\n    def store(self, to, how=KEPT, by=None, more=False): pass\n"},
+        {"w/lamp.py": "KEPT = object()\nclass Lamp:\n    def store(self, to, how=KEPT, by=None, more=False): pass\n"},
+        "a.py", "l.save(x)\nl.save(x, by=3)\n", "l.store(x, more=True)\nl.store(x, by=3, more=True)\n",
+    ),
+    "body: of a prototype, javascript": (
+        {"w.js": "export function Lamp() { this.a = 1; }\nLamp.prototype.glow = function (a, b) { return this.shine(b, a); };\nLamp.prototype.shine = function (b, a) { this.a = b; };\n"},
+        {"w.js": "export function Lamp() { this.a = 1; }\nLamp.prototype.shine = function (b, a) { this.a = b; };\n"},
+        "a.js", "l.glow(1, 2);", "l.shine(2, 1);",
+    ),
+    "static function, c++": (
+        {"w.hpp": "namespace w { class Lamp { public: static Lamp make(int a, int b) { return build(b, a); } static Lamp build(int b, int a); }; }"},
+        {"w.hpp": "namespace w { class Lamp { public: static Lamp build(int b, int a); }; }"},
+        "a.cpp", "auto l = w::Lamp::make(1, 2);", "auto l = w::Lamp::build(2, 1);",
+    ),
+    "body: several calls, java": (
+        {"w/Lamp.java": "package w; public class Lamp { public void restart() { stop(); start(1); } public void stop() {} public void start(int a) {} }"},
+        {"w/Lamp.java": "package w; public class Lamp { public void stop() {} public void start(int a) {} }"},
+        "A.java", "class A { void f() {\n  l.restart();\n} }", "class A { void f() {\n  l.stop();\n  l.start(1);\n} }",
+    ),
+    "body: in the new release only, rust": (
+        {"src/lamp.rs": "pub struct Lamp {} impl Lamp { pub fn glow(&self, a: u8, b: u8) { let x = a; x.go(b); self.y(x) } pub fn shine(&self, b: u8, a: u8) {} }"},
+        {"src/lamp.rs": "pub struct Lamp {} impl Lamp { #[deprecated]\n pub fn glow(&self, a: u8, b: u8) { self.shine(b, a) } pub fn shine(&self, b: u8, a: u8) {} }"},
+        "a.rs", "l.glow(1, 2);", "l.shine(2, 1);",
+    ),
+    "method to its argument, c++": (
+        {"w.hpp": f"namespace w {{ class Fog {{ public: int w; }}; class Lamp {{ public: {_DOC} void draw(Fog& fog, int depth); }}; }}"},
+        {"w.hpp": f"namespace w {{ class Lamp {{ public: int w; }}; class Fog {{ public: int w; {_DOC} void draw(const Lamp& lamp, int depth); }}; }}"},
+        "a.cpp", "void f(w::Lamp& l, w::Fog* g) { l.draw(*g, 2); }", "void f(w::Lamp& l, w::Fog* g) { g->draw(l, 2); }",
+    ),
+    "method to its argument, typescript": (
+        {"w.ts": f"export class Fog {{ }} export class Lamp {{ {_DOC} draw(fog: Fog, depth: number) {{}} }}"},
+        {"w.ts": f"export class Lamp {{ }} export class Fog {{ {_DOC} draw(lamp: Lamp, depth: number) {{}} }}"},
+        "a.ts", "l.draw(this.fog, 2);", "this.fog.draw(l, 2);",
+    ),
+    "function to method, c++": (
+        {"w.hpp": f"namespace w {{ class Lamp {{ public: int a; }}; {_DOC} void dim(Lamp& lamp, float by); }}"},
+        {"w.hpp": f"namespace w {{ class Lamp {{ public: int a; {_DOC} void dim(float by); }}; }}"},
+        "a.cpp", "void f(w::Lamp& l) { w::dim(l, 2); }", "void f(w::Lamp& l) { l.dim(2); }",
+    ),
+    "method to function, python": (
+        {"w/lamp.py": f"class Lamp:\n    def dim(self, by):\n        {_PY_DOC}\n        self.level = by\n"},
+        {"w/lamp.py": f"class Lamp:\n    pass\n\ndef dim(lamp, by):\n    {_PY_DOC}\n    lamp.level = by\n"},
+        "a.py", "self.lamp.dim(by=2)\n", "dim(self.lamp, 2)\n",
+    ),
+    "gathered, c++": (
+        {"w.hpp": "namespace w { class Lamp { public: void move(float x, float y, int speed); }; }"},
+        {"w.hpp": "namespace w { struct Point { float x; float y; }; class Lamp { public: void move(const Point& to, int speed); }; }"},
+        "a.cpp", "l.move(1, 2, 3);", "l.move(w::Point{1, 2}, 3);",
+    ),
+    "gathered, java": (
+        {"w/Lamp.java": "package w; public class Lamp { public void move(float x, float y, int speed) {} }"},
+        {
+            "w/Lamp.java": "package w; public class Lamp { public void move(Point to, int speed) {} }",
+            "w/Point.java": "package w; public class Point { public Point(float x, float y) {} }",
+        },
+        "A.java", "import w.Lamp;\nclass A { void f() { l.move(1, 2, 3); } }",
+        "import w.Lamp;\nimport w.Point;\nclass A { void f() { l.move(new Point(1, 2), 3); } }",
+    ),
+    "gathered, typescript": (
+        {"w.ts": "export class Lamp { move(x: number, y: number, speed: number) {} }"},
+        {"w.ts": "export interface MoveOptions { x: number; y: number; speed: number; slow?: boolean } export class Lamp { move(options: MoveOptions) {} }"},
+        "a.ts", "l.move(1, 2, 3);", "l.move({ x: 1, y: 2, speed: 3 });",
+    ),
+    "gathered, rust": (
+        {"src/l.rs": "pub struct Lamp {} impl Lamp { pub fn go(&mut self, x: f32, y: f32) {} }"},
+        {"src/l.rs": "pub struct Point { pub x: f32, pub y: f32 } pub struct Lamp {} impl Lamp { pub fn go(&mut self, to: Point) {} }"},
+        "a.rs", "l.go(1.0, 2.0);", "l.go(Point { x: 1.0, y: 2.0 });",
+    ),
+    "gathered, python": (
+        {"w/lamp.py": "class Lamp:\n    def move(self, x: float, y: float, speed: int = 1): pass\n"},
+        {"w/lamp.py": "class Point:\n    def __init__(self, x: float, y: float): pass\nclass Lamp:\n    def move(self, to: Point, speed: int = 1): pass\n"},
+        "a.py", "l.move(1, y=2)\nl.move(1, 2, 3)\n", "l.move(Point(1, 2))\nl.move(Point(1, 2), 3)\n",
+    ),
+    "gathered, c#": (
+        {"L.cs": "namespace W { public class Lamp { public void Move(float x, float y) {} } }"},
+        {"L.cs": "namespace W { public struct Point { public Point(float x, float y) {} } public class Lamp { public void Move(Point to) {} } }"},
+        "A.cs", "l.Move(1, 2);", "using W;\n\nl.Move(new Point(1, 2));",
+    ),
+    "accessors, c++": (
+        {"w.hpp": "class Lamp { public: float strength; int k; };"},
+        {"w.hpp": "class Lamp { public: float getStrength() const { return strength_; } void setStrength(float s); int k; private: float strength_; };"},
+        "a.cpp", "l.strength = 2; g(l.strength); p->strength *= a + b;",
+        "l.setStrength(2); g(l.getStrength()); p->setStrength(p->getStrength() * (a + b));",
+    ),
+    "accessors in a chain, java": (
+        {"w/Lamp.java": "package w; public class Lamp { public Fog fog; public int k; }"},
+        {"w/Lamp.java": "package w; public class Lamp { private Fog fog; public Fog getFog() { return fog; } public int k; }"},
+        "A.java", "class A { int f() { return a.lamp.fog.depth + f().fog.g(); } }",
+        "class A { int f() { return a.lamp.getFog().depth + f().getFog().g(); } }",
+    ),
+    "factory, typescript": (
+        {"w.ts": "export class Lamp { constructor(a: number, b: number) {} }"},
+        {"w.ts": "export class Lamp { private constructor(a: number, b: number) {} static create(a: number, b: number): Lamp {} }"},
+        "a.ts", "const l = new Lamp(1, 2);", "const l = Lamp.create(1, 2);",
+    ),
+}  # fmt: skip
+
+
+def _best(tree: Tree, old: dict[str, str], new: dict[str, str], path: str, text: str) -> tuple[Rule, str]:
+    """The best rule that matches in a text, and the text after it."""
+    before, after = tree("old", old), tree("new", new)
+    changes = compare(read_pair(before, after, "", Work()), CancelToken())
+    rules = sorted(guess_rules(changes, before, after, "t", ()).rules, key=lambda rule: -rule.confidence)
+    for rule in rules:
+        if edits := find_edits(rule, TreePath(path), text):
+            return rule, apply_edits(text, edits)
+    raise AssertionError([rule.name for rule in rules])
+
+
+@pytest.mark.parametrize("case", _CASES)
+def test_the_best_proposal_is_the_new_form(case: str, tree: Tree) -> None:
+    old, new, path, before, after = _CASES[case]
+    rule, result = _best(tree, old, new, path, before)
+    assert result == after, rule
+    assert rule.confidence >= 0.8
+    assert not dropped_by(rule, find_edits(rule, TreePath(path), before), is_declared=False)
+
+
+def test_an_argument_without_a_place_is_named_and_asked_about(tree: Tree) -> None:
+    old = {"w/lamp.py": "class Lamp:\n    def move(self, x, y): pass\n"}
+    new = {"w/lamp.py": "class Lamp:\n    def move(self, y): pass\n"}
+    text = "l.move(y=1, x=2)\nl.move(3, 4)\n"
+    rule, result = _best(tree, old, new, "a.py", text)
+    assert result == "l.move(1)\nl.move(4)\n"
+    assert rule.why.endswith("has no place for x")
+    assert dropped_by(rule, find_edits(rule, TreePath("a.py"), text), is_declared=False)
+
+
+def test_where_no_value_is_known_a_word_stands_that_no_compiler_takes(tree: Tree) -> None:
+    old = {"w.hpp": "enum class Mode { slow, fast }; class Lamp { public: void go(int a); };"}
+    new = {"w.hpp": "enum class Mode { slow, fast }; class Lamp { public: void go(int a, Mode mode); };"}
+    rule, result = _best(tree, old, new, "a.cpp", "l.go(1);")
+    assert result == "l.go(1, FILL_IN_mode);" and rule.confidence < 0.5
+    assert "write yours" in rule.why
+
+
+@pytest.mark.parametrize(
+    "body",
+    ["{ if (a) shine(b, a); }", "{ shine(b, a); count++; }", "{ shine(hidden_, a); }", "{ shine(b, a) + 1; }", "{ shine(later(), a); }",
+     "{ return shine(b, a) && shine(a, b); }"],
+)  # fmt: skip
+def test_a_body_that_does_more_or_needs_what_is_hidden_shows_nothing(body: str, tree: Tree) -> None:
+    rest = "void shine(int b, int a); private: int hidden_; int count; };"
+    old = {"w.hpp": f"class Lamp {{ public: void glow(int a, int b) {body} {rest}"}
+    new = {"w.hpp": f"class Lamp {{ public: {rest}"}
+    folders = tree("old", old), tree("new", new)
+    rules = guess_rules(compare(read_pair(*folders, "", Work()), CancelToken()), *folders, "t", ()).rules
+    assert not [rule for rule in rules if rule.kind == "call"]
