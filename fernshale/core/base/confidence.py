@@ -22,6 +22,9 @@ SHARE_OTHER_KIND = 0.5
 
 # Rules from changed declarations. Values copied from the release's own code may not fit here.
 COPIED_VALUE = 0.6
+# A variable of the wanted type at all the places, and one that has the parameter's name as well.
+VALUE_IN_SCOPE = 0.5
+NAMED_VALUE_IN_SCOPE = 0.65
 CALL_REMOVED = 0.3
 GETTER = 0.92
 ARGUMENT_DROPPED = 0.92

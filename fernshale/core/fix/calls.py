@@ -26,6 +26,8 @@ def find_calls(text: str, path: str, name: str) -> Iterator[tuple[int, int, list
 
 def is_spread(argument: Sequence[Token], path: str) -> bool:
     """Return whether an argument expands to several: `*rest` in Python, `...rest` or `rest...` elsewhere."""
+    if not argument:
+        return False
     if path.endswith(ENDINGS["python"]):
         return argument[0].text in ("*", "**")
     return "..." in (argument[0].text, argument[-1].text)

@@ -17,6 +17,8 @@ _NO_TYPES = frozenset(
      "typename", "using", "import", "from", "goto", "yield", "if", "while", "mut", "ref", "val", "readonly", "static", "final",
      "mutable", "public", "private", "protected", "export", "function", "fn", "async", "local", "pub", "impl", "for")
 )  # fmt: skip
+# The tokens after a name that is declared.
+_AFTER_NAMES = ("=", ";", ",", ")", "(", "{", ":", "in")
 
 
 class Owners:
@@ -24,8 +26,8 @@ class Owners:
 
     def __init__(self, tokens: Sequence[Token], of: str, path: str = "") -> None:
         self._tokens = tokens
+        self._path = path
         self._is_python = path.endswith(PYTHON)
-        self._has_type_after = path.endswith(TYPE_AFTER_NAME)
         self._of = re.split(r"::|\.", of)[-1]
 
     def is_another(self, index: int) -> bool:
@@ -74,62 +76,9 @@ class Owners:
     def _declared(self) -> dict[str, str]:
         """The type of each name that is declared with one type only in this file."""
         types: dict[str, set[str]] = {}
-        declared = self._declarations_of_python() if self._is_python else self._declarations()
-        for name, type_ in (*declared, *(self._declarations_with_type_after() if self._has_type_after else ())):
-            types.setdefault(name, set()).add(type_)
+        for index, type_ in declared_names(self._tokens, self._path):
+            types.setdefault(self._tokens[index].text, set()).add(type_)
         return {name: next(iter(found)) for name, found in types.items() if len(found) == 1}
-
-    def _declarations_of_python(self) -> Iterator[tuple[str, str]]:
-        """Yield declarations `x: wick.Lamp` and `x = wick.Lamp(…)`: the last name of the chain is the type if it looks like
-        one."""
-        tokens = self._tokens
-        for index in range(len(tokens) - 2):
-            if tokens[index].kind != "name" or tokens[index + 1].text not in (":", "="):
-                continue
-            at = index + 2
-            while (
-                at + 2 < len(tokens) and tokens[at + 1].text == "." and tokens[at].kind == tokens[at + 2].kind == "name"
-            ):
-                at += 2
-            is_made = tokens[index + 1].text == ":" or (at + 1 < len(tokens) and tokens[at + 1].text == "(")
-            if tokens[at].kind == "name" and tokens[at].text[:1].isupper() and is_made:
-                yield tokens[index].text, tokens[at].text
-
-    def _declarations(self) -> Iterator[tuple[str, str]]:
-        tokens = self._tokens
-        for index in range(len(tokens) - 2):
-            token = tokens[index]
-            if token.kind != "name" or token.text in _NO_TYPES:
-                continue
-            at = index + 1
-            while at < len(tokens) and tokens[at].text in ("&", "*", "const"):
-                at += 1
-            named = tokens[at] if at + 1 < len(tokens) else None
-            if (
-                named is not None
-                and named.kind == "name"
-                and tokens[at + 1].text in ("=", ";", ",", ")", "(", "{", ":")
-            ):
-                yield named.text, token.text
-            elif tokens[index + 1].text == "=" and tokens[index + 2].kind == "name":
-                made = (
-                    index + 3 < len(tokens) and tokens[index + 3].text == "(" and tokens[index + 2].text[:1].isupper()
-                )
-                if made:
-                    yield token.text, tokens[index + 2].text
-
-    def _declarations_with_type_after(self) -> Iterator[tuple[str, str]]:
-        """`x: Lamp`, `x: &mut Lamp`, `x = Lamp::new(` and `x = new Lamp(`."""
-        tokens = self._tokens
-        for index in range(len(tokens) - 3):
-            if tokens[index].kind != "name" or tokens[index + 1].text not in (":", "="):
-                continue
-            at = index + 2
-            while at + 1 < len(tokens) and tokens[at].text in ("&", "mut", "new"):
-                at += 1
-            is_made = tokens[at - 1].text == "new" or [token.text for token in tokens[at + 1 : at + 3]] == ["::", "new"]
-            if tokens[at].text[:1].isupper() and (tokens[index + 1].text == ":" or is_made):
-                yield tokens[index].text, tokens[at].text
 
     @cached_property
     def _classes(self) -> frozenset[str]:
@@ -151,3 +100,57 @@ class Owners:
     @cached_property
     def _bodies(self) -> list[tuple[str, int, int]]:
         return [(name, first, last) for name, _, first, last in class_bodies(self._tokens)]
+
+
+def declared_names(tokens: Sequence[Token], path: str) -> Iterator[tuple[int, str]]:
+    """Yield the names that a file declares with a type: the index of the name, and the last name of the type."""
+    if path.endswith(PYTHON):
+        yield from _in_python(tokens)
+        return
+    yield from _type_first(tokens)
+    if path.endswith(TYPE_AFTER_NAME):
+        yield from _type_after(tokens)
+
+
+def _in_python(tokens: Sequence[Token]) -> Iterator[tuple[int, str]]:
+    """`x: wick.Lamp` and `x = wick.Lamp(…)`: the last name of the chain is the type if it looks like one."""
+    for index in range(len(tokens) - 2):
+        if tokens[index].kind != "name" or tokens[index + 1].text not in (":", "="):
+            continue
+        at = index + 2
+        while at + 2 < len(tokens) and tokens[at + 1].text == "." and tokens[at].kind == tokens[at + 2].kind == "name":
+            at += 2
+        is_made = tokens[index + 1].text == ":" or (at + 1 < len(tokens) and tokens[at + 1].text == "(")
+        if tokens[at].kind == "name" and tokens[at].text[:1].isupper() and is_made:
+            yield index, tokens[at].text
+
+
+def _type_first(tokens: Sequence[Token]) -> Iterator[tuple[int, str]]:
+    """`Lamp x`, `const Lamp& x` and `x = Lamp(…)`."""
+    for index in range(len(tokens) - 2):
+        token = tokens[index]
+        if token.kind != "name" or token.text in _NO_TYPES:
+            continue
+        at = index + 1
+        while at < len(tokens) and tokens[at].text in ("&", "*", "const"):
+            at += 1
+        named = tokens[at] if at + 1 < len(tokens) else None
+        if named is not None and named.kind == "name" and tokens[at + 1].text in _AFTER_NAMES:
+            yield at, token.text
+        elif tokens[index + 1].text == "=" and tokens[index + 2].kind == "name":
+            made = tokens[index + 2]
+            if index + 3 < len(tokens) and tokens[index + 3].text == "(" and made.text[:1].isupper():
+                yield index, made.text
+
+
+def _type_after(tokens: Sequence[Token]) -> Iterator[tuple[int, str]]:
+    """`x: Lamp`, `x: &mut Lamp`, `x = Lamp::new(` and `x = new Lamp(`."""
+    for index in range(len(tokens) - 3):
+        if tokens[index].kind != "name" or tokens[index + 1].text not in (":", "="):
+            continue
+        at = index + 2
+        while at + 1 < len(tokens) and tokens[at].text in ("&", "mut", "new"):
+            at += 1
+        is_made = tokens[at - 1].text == "new" or [token.text for token in tokens[at + 1 : at + 3]] == ["::", "new"]
+        if tokens[at].text[:1].isupper() and (tokens[index + 1].text == ":" or is_made):
+            yield index, tokens[at].text

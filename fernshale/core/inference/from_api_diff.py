@@ -406,13 +406,22 @@ def _parts_without(name: str) -> Sequence[str]:
     return parts[1:] if len(parts) > 1 and parts[0] in ("get", "set", "is", "has") else parts
 
 
+def added_parameter(change: ApiChange) -> int | None:
+    """The place of the one parameter without a default that a function has more than before, from 0; None where it is not one."""
+    if change.kind != "signature" or change.old is None or change.new is None:
+        return None
+    ours, theirs = [item.name for item in change.old.given], change.new.given
+    added = [at for at, item in enumerate(theirs) if item.name not in ours]
+    is_one = len(theirs) == len(ours) + 1 and len(added) == 1 and not theirs[added[0]].default
+    return added[0] if is_one and change.old.is_callable else None
+
+
 def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> Iterator[Rule]:
     """Derive the value of a new argument without a default: the one that the release's own code passes most often."""
-    ours, theirs = [item.name for item in old.given], new.given
-    added = [at for at, item in enumerate(theirs) if item.name not in ours]
-    if len(theirs) != len(ours) + 1 or len(added) != 1 or theirs[added[0]].default:
+    at = added_parameter(change)
+    if at is None:
         return
-    at = added[0]
+    theirs = new.given
     wanted = " ".join(filter(None, (theirs[at].type, theirs[at].name)))
     passed = _passed(folder, old.called, len(theirs), at)
     if passed is not None:
@@ -423,7 +432,7 @@ def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> 
         text, confidence = placeholder(theirs[at].name or "argument"), PLACEHOLDER
         why = f"{old.full} wants {wanted}, and nothing in the release shows a value: write yours in the place of {text}"
     yield AddArgumentRule(
-        rule_id(old), why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(ours),
+        rule_id(old), why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(old.given),
         position=at + 1, text=text, confidence=confidence,
     )  # fmt: skip
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
@@ -97,6 +97,7 @@ CODE = st.lists(
 ).map("".join)  # fmt: skip
 
 
+@example("draw(, 1)", ON_CANVAS, "a.cpp")
 @given(CODE, st.sampled_from([ON_CANVAS, ON_POINTER, GATHERED]), st.sampled_from(["a.py", "a.cpp", "A.cs", "a.ts"]))
 def test_whatever_the_text_no_name_or_number_is_lost(text: str, rule: CallRule, path: str) -> None:
     after = fixed(rule, text, path)

@@ -122,8 +122,8 @@ _CASES: dict[str, tuple[dict[str, str], dict[str, str], str, str, str]] = {
     "accessors, c++": (
         {"w.hpp": "class Lamp { public: float strength; int k; };"},
         {"w.hpp": "class Lamp { public: float getStrength() const { return strength_; } void setStrength(float s); int k; private: float strength_; };"},
-        "a.cpp", "l.strength = 2; g(l.strength); p->strength *= a + b;",
-        "l.setStrength(2); g(l.getStrength()); p->setStrength(p->getStrength() * (a + b));",
+        "a.cpp", "l.strength = l.strength + 2; g(l.strength); p->strength *= a + l.strength;",
+        "l.setStrength(l.getStrength() + 2); g(l.getStrength()); p->setStrength(p->getStrength() * (a + l.getStrength()));",
     ),
     "accessors in a chain, java": (
         {"w/Lamp.java": "package w; public class Lamp { public Fog fog; public int k; }"},

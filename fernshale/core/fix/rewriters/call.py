@@ -137,7 +137,7 @@ class _Writer:
         found: dict[str, tuple[int, int]] = {}
         for at, (first, last) in enumerate(spans):
             tokens = self._tokens[first:last]
-            if is_spread(tokens, self._path):
+            if not tokens or is_spread(tokens, self._path):
                 return None
             is_named = len(tokens) > 2 and tokens[0].kind == "name" and tokens[1].text in ("=", ":")
             if is_named and self._path.endswith(NAMED_ARGUMENTS):

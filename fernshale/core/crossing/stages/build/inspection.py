@@ -49,6 +49,7 @@ from fernshale.core.crossing.stages.build.member_collisions import clash_items
 from fernshale.core.crossing.stages.build.missing_imports import with_imports
 from fernshale.core.crossing.stages.build.silent_fixes import silent_fixes, unchecked_fixes
 from fernshale.core.crossing.stages.build.type_annotations import with_declared
+from fernshale.core.crossing.stages.build.values_in_scope import with_values_in_scope
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix, files_with_errors
 from fernshale.core.inference.from_api_diff import symbols_named
 from fernshale.core.survey.roles import role_of
@@ -75,6 +76,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         rules = with_hints(rules.with_learned(learned), causes, known_engine_folder(scan, crossing.setup.to))
         rules = with_imports(rules, causes, scan, crossing.setup.to, token)
         rules = with_declared(rules, causes, scan)
+        rules = with_values_in_scope(rules, causes, scan)
         rules = with_other_types(rules, causes, scan, (crossing.setup.from_, crossing.setup.to), token)
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
     can_build, decided = scan.profile.commands.build is not None, crossing.decisions()

@@ -1,0 +1,93 @@
+"""The variables of one type that code at some place can use: parameters, locals before it, and members of its class."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator, Sequence
+
+from fernshale.core.base.languages import C_FAMILY, ENDINGS
+from fernshale.core.base.textfile import position
+from fernshale.core.fix.classes import PYTHON, class_bodies
+from fernshale.core.fix.python_ast import parse_python
+from fernshale.core.fix.receiver_types import declared_names
+from fernshale.core.fix.tokens import Token, group_start, tokenize
+
+# Languages in which a class's own members are named without the object; in the others after a word for it.
+_BARE = (*C_FAMILY, *ENDINGS["java"], *ENDINGS["c#"])
+# How many tokens can be between the parameters of a function and its body.
+_BEFORE_BODY = 12
+_OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
+
+
+def names_in_scope(text: str, path: str, at: int, type_: str) -> tuple[str, ...]:
+    """Return the names of type `type_` (its last name) that code at the character `at` can use, the nearest first."""
+    found = _in_python(text, at, type_) if path.endswith(PYTHON) else _in_blocks(text, path, at, type_)
+    return tuple(dict.fromkeys(name for _, name in sorted(found, reverse=True)))
+
+
+def _in_python(text: str, at: int, type_: str) -> Iterator[tuple[int, str]]:
+    """The line of each parameter and variable of the functions around a place that is annotated with a type or made by it."""
+    tree, line = parse_python(text), position(text, at)[0]
+    for node in ast.walk(tree) if tree is not None else ():
+        if not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) or not node.lineno <= line <= (
+            node.end_lineno or 0
+        ):
+            continue
+        for given in (*node.args.args, *node.args.kwonlyargs):
+            if _last_name(given.annotation) == type_:
+                yield given.lineno, given.arg
+        for inner in ast.walk(node):
+            value = inner.annotation if isinstance(inner, ast.AnnAssign) else _made(inner)
+            targets = inner.targets if isinstance(inner, ast.Assign) else [getattr(inner, "target", None)]
+            if value is not None and _last_name(value) == type_ and isinstance(inner, ast.stmt) and inner.lineno < line:
+                yield from ((inner.lineno, target.id) for target in targets if isinstance(target, ast.Name))
+
+
+def _made(node: ast.AST) -> ast.expr | None:
+    """What an assignment calls for its value."""
+    return node.value.func if isinstance(node, ast.Assign) and isinstance(node.value, ast.Call) else None
+
+
+def _last_name(node: ast.expr | None) -> str:
+    if isinstance(node, ast.Constant) and isinstance(node.value, str):
+        return node.value.rpartition(".")[2]
+    return node.id if isinstance(node, ast.Name) else node.attr if isinstance(node, ast.Attribute) else ""
+
+
+def _in_blocks(text: str, path: str, at: int, type_: str) -> Iterator[tuple[int, str]]:
+    """The index of each name that is declared in a bracket around a place, or as a parameter of one."""
+    tokens = tokenize(text, path)
+    here = next((number for number, token in enumerate(tokens) if token.end > at), len(tokens))
+    around = [number for number in _open_at(tokens, here) if tokens[number].text == "{"]
+    heads = {start for number in around if (start := _parameters_of(tokens, number)) is not None}
+    classes = {first for _, _, first, _ in class_bodies(tokens)}
+    front = "" if path.endswith(_BARE) else "self." if path.endswith(ENDINGS["rust"]) else "this."
+    for index, declared in declared_names(tokens, path):
+        if declared != type_:
+            continue
+        opening = (_open_at(tokens, index) or [-1])[-1]
+        if opening in classes and opening in around:
+            yield index, front + tokens[index].text
+        elif index < here and (opening in around or opening in heads):
+            yield index, tokens[index].text
+
+
+def _open_at(tokens: Sequence[Token], end: int) -> list[int]:
+    """The brackets that are open at a token, outermost first."""
+    open_: list[int] = []
+    for number in range(end):
+        if tokens[number].text in _OPENING:
+            open_.append(number)
+        elif tokens[number].text in _CLOSING and open_:
+            open_.pop()
+    return open_
+
+
+def _parameters_of(tokens: Sequence[Token], body: int) -> int | None:
+    """The bracket that opens the parameters of a function, given the one that opens its body."""
+    for number in range(body - 1, max(-1, body - _BEFORE_BODY), -1):
+        if tokens[number].text == ")":
+            return group_start(tokens, number)
+        if tokens[number].text in (";", "{", "}"):
+            return None
+    return None

@@ -1,0 +1,144 @@
+"""Calls that need a new form, from the error of a real compiler or checker to a build that passes."""
+
+from __future__ import annotations
+
+import pytest
+
+from fernshale.core.base.work import Work
+from fernshale.core.crossing.stages.overview import inspect
+from tests.conftest import Tree
+from tests.crossing_steps import act
+from tests.engines import begin_engine
+
+_DOC = "/** How strongly the lamp of the tower shines into the fog bank of the harbour. */"
+_OLD = f"""\
+#pragma once
+namespace rush {{
+struct Mode {{ int of; }};
+class Fog {{ public: int depth = 0; }};
+class Lamp {{
+public:
+    {_DOC}
+    void draw(Fog& fog, int depth) {{ fog.depth = depth; }}
+    void glow(int warmth, int power) {{ shine(power, warmth, 0); }}
+    void shine(int power, int warmth, int flags) {{ strength = power; }}
+    void move(float x, float y, int speed) {{ }}
+    void pulse(int times) {{ }}
+    float strength = 1;
+}};
+}}
+"""
+_NEW = f"""\
+#pragma once
+namespace rush {{
+struct Mode {{ int of; }};
+struct Point {{ float x; float y; }};
+class Lamp {{
+public:
+    void shine(int power, int warmth, int flags) {{ strength_ = power; }}
+    void move(const Point& to, int speed) {{ }}
+    void pulse(int times, const Mode& mode) {{ }}
+    float getStrength() const {{ return strength_; }}
+    void setStrength(float strength) {{ strength_ = strength; }}
+private:
+    float strength_ = 1;
+}};
+class Fog {{
+public:
+    int depth = 0;
+    {_DOC}
+    void draw(const Lamp& lamp, int depth) {{ this->depth = depth; }}
+}};
+}}
+"""
+_GAME = """\
+#include "rush.hpp"
+
+void play(rush::Lamp* lamp, rush::Fog& fog, const rush::Mode& slow) {
+    lamp->draw(fog, 3);
+    lamp->glow(1, 2);
+    lamp->move(1, 2, 3);
+    lamp->pulse(4);
+    lamp->strength = lamp->strength + 1;
+}
+"""
+_DONE = """\
+#include "rush.hpp"
+
+void play(rush::Lamp* lamp, rush::Fog& fog, const rush::Mode& slow) {
+    fog.draw(*lamp, 3);
+    lamp->shine(2, 1, 0);
+    lamp->move(rush::Point{1, 2}, 3);
+    lamp->pulse(4, slow);
+    lamp->setStrength(lamp->getStrength() + 1);
+}
+"""
+_OLD_MODULE = """\
+class Mode:
+    of: int = 0
+
+class Lamp:
+    strength: float = 1
+
+    def glow(self, warmth: int, power: int = 2) -> None:
+        return self.shine(power, warmth=warmth)
+
+    def shine(self, power: int, warmth: int) -> None: ...
+    def move(self, x: float, y: float) -> None: ...
+    def pulse(self, times: int) -> None: ...
+"""
+_NEW_MODULE = """\
+class Mode:
+    of: int = 0
+
+class Point:
+    def __init__(self, x: float, y: float) -> None: ...
+
+class Lamp:
+    def shine(self, power: int, warmth: int) -> None: ...
+    def move(self, to: Point) -> None: ...
+    def pulse(self, times: int, mode: Mode) -> None: ...
+"""
+_PLAY = """\
+import rush
+
+
+def play(lamp: rush.Lamp, slow: rush.Mode) -> None:
+    lamp.glow(warmth=1)
+    lamp.pulse(4)
+"""
+_PLAYED = """\
+import rush
+
+
+def play(lamp: rush.Lamp, slow: rush.Mode) -> None:
+    lamp.shine(2, warmth=1)
+    lamp.pulse(4, slow)
+"""
+_CASES = {
+    "c++": (
+        {"include/rush.hpp": _OLD}, {"include/rush.hpp": _NEW}, ("src/a.cpp", _GAME, _DONE),
+        "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp",
+    ),
+    "python": (
+        {"rush.py": _OLD_MODULE}, {"rush.py": _NEW_MODULE}, ("src/a.py", _PLAY, _PLAYED),
+        "cd {project}/src && MYPYPATH={engine} {python} -m mypy --show-column-numbers --cache-dir=/dev/null a.py",
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", _CASES)
+def test_the_first_proposals_together_make_the_game_build(name: str, tree: Tree) -> None:
+    old, new, (path, before, after), build = _CASES[name]
+    crossing = begin_engine(tree, old, new, {path: before}, build)
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+    view = inspect(crossing, Work()).build
+    assert view.causes and not view.passed
+    for cause in view.causes:
+        assert cause.fixes, cause.cause
+    while causes := [cause for cause in inspect(crossing, Work()).build.causes if cause.fixes]:
+        act(crossing, f"cause:{causes[0].cause.key}", causes[0].fixes[0].rule.id)
+    assert (crossing.setup.project / path).read_text() == after
+    act(crossing, "build:run", "build")
+    assert inspect(crossing, Work()).build.passed
