@@ -61,6 +61,9 @@ SHARE_OF_DOUBT = 0.35
 IMPORTED_AS_IN_OTHER_FILES = 0.95
 IMPORTED_FROM_ONLY_PLACE = 0.92
 IMPORTED_FROM_ONE_OF_SEVERAL = 0.3
+# An import of what is gone, which the file does not use; a header, of which that cannot be told.
+UNUSED_IMPORT = 0.9
+GONE_HEADER = 0.4
 
 # A change that a person made at one place, for places like it, and with further edits at each of them.
 LEARNED_CHANGE = 0.85

@@ -10,7 +10,10 @@ from fernshale.core.build.message_patterns import plain_quotes
 _HINT = re.compile(
     r"(?:; maybe|[Dd]id you mean(?: to (?:use|write))?(?: the \w+(?: \w+)?)?:?|[Pp]erhaps you meant|[Ss]uggested alternatives?:"
     r"|(?:there is|there exists) an? [\w ]+ with a similar name[^:]*:?)(?P<names>(?:,? (?:or )?'[^']+')+)"
+    # A name that is only offered to say how to reach it is hidden itself.
+    r"(?!\?? \((?:accessible|accessed) via)"
 )
+_ACCESSOR = re.compile(r"(?:accessible|accessed) via '(?:[^'(]*[\s:&*])?(?P<name>\w+)\(\)")
 
 
 _ARGUMENT = re.compile(r"(?:keyword argument|parameter named|named argument) '(?P<name>\w+)'")
@@ -26,6 +29,17 @@ def hints_of(cause: Cause) -> tuple[str, ...]:
     """Return the names suggested with each error of a cause that has a suggestion, without qualifiers."""
     names = dict.fromkeys(last_name(name) for name in _suggested(cause))
     return tuple(name for name in names if name.isidentifier() and name != cause.symbol)
+
+
+def accessors_of(cause: Cause) -> tuple[str, ...]:
+    """Return the functions that each error of a cause names as the way to a hidden field."""
+    found: dict[str, None] | None = None
+    for error in cause.errors:
+        said = (error.diagnostic.message, *(note.message for note in error.diagnostic.notes))
+        names = {match["name"]: None for text in said for match in _ACCESSOR.finditer(plain_quotes(text))}
+        if names:
+            found = names if found is None else {name: None for name in found if name in names}
+    return tuple(found or ())
 
 
 def elsewhere_of(cause: Cause) -> tuple[str, ...]:

@@ -31,6 +31,7 @@ from fernshale.core.fix.rewriters import (
     keyword,
     literal,
     move,
+    remove_import,
     rename,
     rename_id,
     reorder,
@@ -56,6 +57,7 @@ from fernshale.core.fix.rules import (
     RewriteRule,
     Rule,
     SwitchOffRule,
+    UnimportRule,
     Where,
 )
 
@@ -66,6 +68,7 @@ _FINDERS: Mapping[type[Rule], _Find] = {
     MoveRule: move.find,
     HeaderRule: header.find,
     ImportRule: add_import.find,
+    UnimportRule: remove_import.find,
     GetterRule: getter.find,
     AddArgumentRule: add_argument.find,
     KeywordRule: keyword.find,

@@ -10,6 +10,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, language_of
 from fernshale.core.base.textfile import line_end
+from fernshale.core.fix.statements import whole_line
 from fernshale.core.fix.tokens import name_starts
 
 _PYTHON, _JAVA, _RUST, _C_SHARP = (ENDINGS[name] for name in ("python", "java", "rust", "c#"))
@@ -127,6 +128,37 @@ def _unconditional(text: str, path: str, lines: Sequence[re.Match[str]]) -> list
     return [line for line, depth in zip(lines, depths, strict=True) if depth == min(depths)]
 
 
+def without_import(name: str, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    """Return the edits that take a name out of a file's imports, with the whole line where it imports nothing else; in C, the
+    lines that include the header `name`. None for a name that is imported under another one."""
+    for found in import_lines(text, path):
+        start, end = whole_line(text, found.start(), found.end())
+        if path.endswith(C_FAMILY):
+            if found[0].rstrip()[:-1].endswith((f'"{name}', f"<{name}")):
+                yield start, end, ""
+            continue
+        parts = found.groupdict()
+        if path.endswith(_C_SHARP):
+            continue  # it names a namespace, of which other names may be used
+        listed = parts.get("many") or parts.get("names") or ""
+        if path.endswith(SCRIPTS):
+            listed = (re.findall(r"\{([^{}]*)\}", listed) or [""])[0]
+        items = [part.strip() for part in listed.split(",") if part.strip()]
+        is_alone = (parts.get("name") == name and not items) or items == [name]
+        if path.endswith(SCRIPTS) and is_alone and not re.match(r"import\s*(?:type\s*)?\{", found[0]):
+            is_alone = False  # the line has another name before the list
+        if is_alone:
+            yield start, end, ""
+        elif name in items and len(items) > 1:
+            at = found.start() + found[0].index(listed)
+            entry = re.search(
+                rf"(?:,\s*{re.escape(name)}\b(?!\s+as\b))|(?<![\w,])\s*\b{re.escape(name)}\s*,[ \t]*", listed
+            )
+            if entry is not None:
+                kept = " " if entry[0][:1] == " " and entry.start() == 0 else ""
+                yield at + entry.start(), at + entry.end(), kept
+
+
 def _extend_import(line: str, name: str, path: str, lines: Sequence[re.Match[str]]) -> tuple[int, int, str] | None:
     """Return the edit that adds a name to an existing import of its module; None if there is none."""
     mine = next(import_lines(line, path), None)
@@ -164,6 +196,12 @@ def import_lines(text: str, path: str) -> Iterator[re.Match[str]]:
     found = list(pattern.finditer(text)) if pattern is not None else []
     starts = {start for word in {_first_word(line) for line in found} for start in name_starts(text, path, word)}
     return (line for line in found if line.start() + line[0].index(_first_word(line)) in starts)
+
+
+def uses_beside_imports(name: str, path: str, text: str) -> tuple[int, ...]:
+    """Where a file has a name other than in its imports."""
+    spans = [found.span() for found in import_lines(text, path)]
+    return tuple(at for at in name_starts(text, path, name) if not any(start <= at < end for start, end in spans))
 
 
 def _first_word(line: re.Match[str]) -> str:

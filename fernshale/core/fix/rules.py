@@ -213,6 +213,22 @@ class ImportRule(Rule):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class UnimportRule(Rule):
+    """Take the name `old` out of the imports of files that do not use it; in C and C++, the header `old`."""
+
+    kind: Literal["unimport"] = "unimport"
+    old: str
+
+    @property
+    def _effect(self) -> str:
+        return f"no import of {self.old}"
+
+    @property
+    def symbols(self) -> tuple[str, ...]:
+        return (self.old,)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class GetterRule(Replacement):
     """Replace the field `old` by the function `new()`, and assignments by `setter`; with `of`, also the bare name in derived
     classes."""
@@ -355,7 +371,8 @@ class CallRule(Rule):
     @property
     def _effect(self) -> str:
         named = (item.partition("=")[0].strip() for item in self.parameters)
-        return f"{self.call}({', '.join(named)}) → {_short(self.new.replace('$', ''))}"
+        front = "it." if self.of else ""
+        return f"{front}{self.call}({', '.join(named)}) → {_short(self.new.replace('$', ''))}"
 
     @property
     def symbols(self) -> tuple[str, ...]:
@@ -537,7 +554,7 @@ class DeleteRule(Rule):
 
 
 AnyRule = Annotated[
-    RenameRule | MoveRule | HeaderRule | ImportRule | GetterRule | AddArgumentRule | KeywordRule | ReorderRule
+    RenameRule | MoveRule | HeaderRule | ImportRule | UnimportRule | GetterRule | AddArgumentRule | KeywordRule | ReorderRule
     | CallRule | LiteralRule | DeclareRule | AddMemberRule | RewriteRule | SwitchOffRule | RenameIdRule | DataRule | DeleteRule,
     ByKind(),
 ]  # fmt: skip

@@ -37,6 +37,13 @@ def _cause(*lines: str) -> Cause:
         (["a.cpp:1:2: error: ‘moor’ was not declared in this scope; did you mean ‘m::moors’?"], ("moors",)),
         (["a.ts(1,2): error TS2551: Property 'moor' does not exist on type 'Pier'. Did you mean 'moors'?"], ("moors",)),
         (["a.cpp:1:2: error: ‘moor’ was not declared in this scope"], ()),
+        # A hidden field, named only to say what gives it.
+        (
+            [
+                "a.cpp:1:2: error: ‘class P’ has no member named ‘at’; did you mean ‘int P::at_’? (accessible via ‘int P::getAt() const’)"
+            ],
+            (),
+        ),
         # Of several reports of one thing, what those that suggest something have in common.
         (
             [
@@ -74,6 +81,21 @@ def test_a_suggestion_by_itself_is_proposed_as_what_it_is() -> None:
         _rules(), [_cause('a.py:1:2: error: Module "wick" has no attribute "Ship"; maybe "Skip" or "Shop"?')], None
     )
     assert [rule.confidence < 0.5 for rule in several.all] == [True, True]
+
+
+@pytest.mark.parametrize(
+    "lines",
+    [
+        ["a.cpp:1:2: error: ‘class P’ has no member named ‘at’; did you mean ‘int P::at_’? (accessible via ‘int P::getAt() const’)"],
+        [
+            "a.cpp:1:2: error: ‘int P::at’ is private within this context",
+            "a.cpp:1:2: note: field ‘int P::at’ can be accessed via ‘const int& m::P::getAt() const’",
+        ],
+    ],
+)  # fmt: skip
+def test_a_function_that_the_compiler_names_for_a_hidden_field_is_proposed(lines: list[str]) -> None:
+    (rule,) = with_hints(_rules(), [_cause(*lines)], None).all
+    assert (rule.kind, rule.symbols, rule.new_name) == ("getter", ("at",), "getAt")
 
 
 def test_a_suggestion_for_an_argument_is_one_for_the_call() -> None:

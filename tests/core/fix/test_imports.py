@@ -6,8 +6,9 @@ import pytest
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits
+from fernshale.core.fix.dropped_text import dropped_by
 from fernshale.core.fix.imports import import_line, quoted_header
-from fernshale.core.fix.rules import ImportRule
+from fernshale.core.fix.rules import ImportRule, UnimportRule
 
 _READ = [
     ("Keeper.java", "package s;\nimport w.Mood;\nimport w.stage.Stage;\n", "Stage", "import w.stage.Stage;"),
@@ -84,3 +85,34 @@ def test_a_header_is_quoted_as_those_beside_it() -> None:
     assert quoted_header(text, "w/stage.hpp") == '"w/stage.hpp"'
     assert quoted_header(text, "v/stage.hpp") == "<v/stage.hpp>"
     assert quoted_header("int x;\n", "w/stage.hpp") == '"w/stage.hpp"'
+
+
+@pytest.mark.parametrize(
+    ("path", "before", "after"),
+    [
+        ("a.py", "from m import dim\nx = 1\n", "x = 1\n"),
+        ("a.py", "from m import (\n    a,\n    dim,\n    b,\n)\n", "from m import (\n    a,\n    b,\n)\n"),
+        ("a.py", "from m import a, dim\n", "from m import a\n"),
+        ("a.py", "from m import dim, b\r\n", "from m import b\r\n"),
+        # Used, imported under another name, or only mentioned.
+        ("a.py", "from m import dim\ndim()\n", "from m import dim\ndim()\n"),
+        ("a.py", "from m import dim as d\n", "from m import dim as d\n"),
+        ("a.py", "from m import dim2\n# from m import dim\n", "from m import dim2\n# from m import dim\n"),
+        ("a.ts", 'import { dim } from "m";\nimport { a, dim, b } from "m";\n', 'import { a, b } from "m";\n'),
+        ("a.ts", 'import z, { dim } from "q";\n', 'import z, { dim } from "q";\n'),
+        ("A.java", "import m.dim;\nimport m.a;\nclass A {}\n", "import m.a;\nclass A {}\n"),
+        ("a.rs", "use m::dim;\nuse m::{dim, b};\n", "use m::{b};\n"),
+    ],
+)
+def test_an_import_of_what_is_not_used_goes(path: str, before: str, after: str) -> None:
+    rule = UnimportRule("r", "w", old="dim")
+    edits = find_edits(rule, TreePath(path), before)
+    assert apply_edits(before, edits) == after
+    # It drops text of a person, so a person is asked.
+    assert bool(edits) == bool(dropped_by(rule, edits, is_declared=False))
+
+
+def test_only_the_header_itself_goes() -> None:
+    text = '#include "m/dim.h"\n#include <m/dim.hpp>\n#include <n/m/dim.h>\n'
+    edits = find_edits(UnimportRule("r", "w", old="m/dim.h"), TreePath("a.cpp"), text)
+    assert apply_edits(text, edits) == "#include <m/dim.hpp>\n#include <n/m/dim.h>\n"

@@ -36,6 +36,7 @@ from fernshale.core.fix.rules import (
     RenameIdRule,
     ReorderRule,
     Rule,
+    UnimportRule,
 )
 from fernshale.core.links.reference_reader import own_formats
 from fernshale.core.profile.model import Role
@@ -47,6 +48,7 @@ _MANY_RULES = 100
 _OF_NAMES = (
     NewName,
     ImportRule,
+    UnimportRule,
     GetterRule,
     AddArgumentRule,
     KeywordRule,

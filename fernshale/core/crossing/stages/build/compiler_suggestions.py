@@ -16,11 +16,11 @@ from fernshale.core.base.confidence import (
 )
 from fernshale.core.base.languages import language_of
 from fernshale.core.build.causes import Cause
-from fernshale.core.build.message_patterns import CALL, MISSING, is_undeclared_call
-from fernshale.core.build.suggestions import arguments_of, elsewhere_of, hints_of
+from fernshale.core.build.message_patterns import CALL, MISSING, PRIVATE, is_undeclared_call
+from fernshale.core.build.suggestions import accessors_of, arguments_of, elsewhere_of, hints_of
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.names.name_parts import parts_of
-from fernshale.core.fix.rules import KeywordRule, MoveRule, RenameRule, Replacement, Rule
+from fernshale.core.fix.rules import GetterRule, KeywordRule, MoveRule, RenameRule, Replacement, Rule
 from fernshale.core.inference.release_lookup import declared
 
 
@@ -79,6 +79,10 @@ def _hinted_rules(cause: Cause, release: Path | None) -> Iterator[Replacement]:
             old = f"{cause.scope}::{cause.symbol}"
             why = f"suggested instead: {place}, which has the same name"
             yield MoveRule(f"hint-{old}-{place}", why, old=old, new=place, named=True, confidence=SUGGESTED_ELSEWHERE)
+    if cause.kind in (*MISSING, PRIVATE):
+        for getter in accessors_of(cause):
+            why, id = f"the compiler says that {getter}() gives it", f"hint-{cause.symbol}-{getter}"
+            yield GetterRule(id, why, old=cause.symbol, new=getter, named=True, confidence=SUGGESTED_ELSEWHERE)
     hints = hints_of(cause) if cause.kind in (*MISSING, CALL) else ()
     hints = tuple(name for name in hints if not _is_of_another_kind(cause, name, release))
     olds = arguments_of(cause) if cause.kind == CALL else {cause.symbol}

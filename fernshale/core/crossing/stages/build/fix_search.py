@@ -20,7 +20,7 @@ from fernshale.core.crossing.stages.build.rule_filters import FAR_KINDS, Case, f
 from fernshale.core.crossing.stages.build.view import Fix, RefusedRule
 from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.expression_span import expression_lines
-from fernshale.core.fix.rules import DeleteRule, RenameRule, Rule
+from fernshale.core.fix.rules import CallRule, DeleteRule, RenameRule, Rule
 
 # The lines below the head of a class in which a new member may be inserted.
 _HEAD_LINES = 12
@@ -162,7 +162,7 @@ def _lines_of(edit: CodeEdit) -> set[Spot]:
 
 def _near(rule: Rule, edits: Sequence[CodeEdit], here: Sequence[CodeEdit]) -> tuple[CodeEdit, ...]:
     """The edits of a rule whose name alone is not enough: at reported places, and in files whose import is reported."""
-    imported = {edit.path for edit in here if isinstance(rule, RenameRule) and edit.is_import}
+    imported = {edit.path for edit in here if isinstance(rule, RenameRule | CallRule) and edit.is_import}
     kept = {edit.path for edit in here}
     return tuple(
         edit for edit in edits if edit in here or edit.path in imported or (edit.is_added_import and edit.path in kept)

@@ -32,6 +32,7 @@ from fernshale.core.crossing.stages.build.build_runs import NOT_BUILT, known_err
 from fernshale.core.crossing.stages.build.changed_types import with_other_types
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.crossing.stages.build.fix_search import FixSearch
+from fernshale.core.crossing.stages.build.gone_imports import with_gone_imports
 from fernshale.core.crossing.stages.build.items import (
     DEFAULT,
     cause_items,
@@ -75,6 +76,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         learned = learn_from_changes(scan, crossing, last.snapshot, causes)
         rules = with_hints(rules.with_learned(learned), causes, known_engine_folder(scan, crossing.setup.to))
         rules = with_imports(rules, causes, scan, crossing.setup.to, token)
+        rules = with_gone_imports(rules, causes, scan)
         rules = with_declared(rules, causes, scan)
         rules = with_values_in_scope(rules, causes, scan)
         rules = with_other_types(rules, causes, scan, (crossing.setup.from_, crossing.setup.to), token)

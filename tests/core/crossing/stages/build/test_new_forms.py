@@ -86,6 +86,12 @@ class Lamp:
     def shine(self, power: int, warmth: int) -> None: ...
     def move(self, x: float, y: float) -> None: ...
     def pulse(self, times: int) -> None: ...
+
+def dim(lamp: Lamp, by: float) -> None:
+    '''How strongly the lamp of the tower shines into the fog bank.'''
+    lamp.strength = by
+
+def forgotten() -> None: ...
 """
 _NEW_MODULE = """\
 class Mode:
@@ -98,22 +104,30 @@ class Lamp:
     def shine(self, power: int, warmth: int) -> None: ...
     def move(self, to: Point) -> None: ...
     def pulse(self, times: int, mode: Mode) -> None: ...
+    def dim(self, by: float) -> None:
+        '''How strongly the lamp of the tower shines into the fog bank.'''
+        self.strength = by
+    strength: float = 1
 """
 _PLAY = """\
 import rush
+from rush import Lamp, dim, forgotten
 
 
-def play(lamp: rush.Lamp, slow: rush.Mode) -> None:
+def play(lamp: Lamp, slow: rush.Mode) -> None:
     lamp.glow(warmth=1)
     lamp.pulse(4)
+    dim(lamp, by=2)
 """
 _PLAYED = """\
 import rush
+from rush import Lamp
 
 
-def play(lamp: rush.Lamp, slow: rush.Mode) -> None:
+def play(lamp: Lamp, slow: rush.Mode) -> None:
     lamp.shine(2, warmth=1)
     lamp.pulse(4, slow)
+    lamp.dim(2)
 """
 _CASES = {
     "c++": (
