@@ -38,6 +38,7 @@ from fernshale.core.drift.symbols import Symbol
 _KINDS: Mapping[str, tuple[str, ...]] = {
     "All changes": (),
     "Renamed or moved": ("renamed", "moved"),
+    "Imported from elsewhere": ("imported-from",),
     "Removed": ("removed",),
     "Other parameters or types": ("signature", "reordered", "wider"),
     "Other meaning": ("default", "no-longer-overrides"),

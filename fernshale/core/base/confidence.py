@@ -61,6 +61,10 @@ SHARE_OF_DOUBT = 0.35
 IMPORTED_AS_IN_OTHER_FILES = 0.95
 IMPORTED_FROM_ONLY_PLACE = 0.92
 IMPORTED_FROM_ONE_OF_SEVERAL = 0.3
+# Another module exports the name now: the only one, or one whose path ends alike; one of several; another one than the best.
+IMPORTED_FROM_OTHER_MODULE = 0.95
+IMPORTED_FROM_SIMILAR_MODULE = 0.6
+ODDS_OF_NAMESAKE = 0.3
 # An import of what is gone, which the file does not use; a header, of which that cannot be told.
 UNUSED_IMPORT = 0.9
 GONE_HEADER = 0.4

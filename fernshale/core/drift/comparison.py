@@ -23,6 +23,7 @@ from fernshale.core.drift.accepted_arguments import signatures_of
 from fernshale.core.drift.declarations import plain_type, renamed_type
 from fernshale.core.drift.matching import Matches, SymbolCandidate, declared_by_path, match_symbols, sides_of
 from fernshale.core.drift.parameter_order import is_quiet, new_order
+from fernshale.core.drift.public_paths import moved_exports
 from fernshale.core.drift.release_symbols import Pair
 from fernshale.core.drift.stated.passed_on import passed_call
 from fernshale.core.drift.stated.removals import Removals
@@ -42,6 +43,7 @@ ChangeKind = Literal[
     "deprecated",
     "must-implement",
     "no-longer-overrides",
+    "imported-from",
 ]
 # Languages that mark methods that can be overridden; in others, most methods can be, but few are.
 _SAY_SO = (*C_FAMILY, *ENDINGS["c#"])
@@ -163,9 +165,19 @@ def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
     ]
     changes += _to_implement(olds, news, matches)
     changes += _closed(olds, pair.new.symbols, news)
+    changes += _imported_from_elsewhere(pair, old)
     return tuple(
         sorted(changes, key=lambda item: (item.kind == "added", item.symbol.file, item.symbol.line, item.symbol.path))
     )
+
+
+def _imported_from_elsewhere(pair: Pair, old: Sequence[Symbol]) -> Iterator[ApiChange]:
+    """Names of scripts that users have to import from another module, whether their definitions changed or not."""
+    known = {(item.file, item.name): item for item in old if not item.scope}
+    for symbol, candidates in moved_exports(pair.old.folder, pair.new.folder, known):
+        best = candidates[0].symbol
+        what = f"{symbol.name} is imported from {best.scope[0]} now, not from {symbol.scope[0]}"
+        yield ApiChange("imported-from", symbol, best, what, candidates)
 
 
 def _gone(symbol: Symbol, overloads: Sequence[Symbol], sides: _Sides) -> Iterator[ApiChange]:

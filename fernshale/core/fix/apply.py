@@ -31,6 +31,7 @@ from fernshale.core.fix.rewriters import (
     keyword,
     literal,
     move,
+    reimport,
     remove_import,
     rename,
     rename_id,
@@ -51,6 +52,7 @@ from fernshale.core.fix.rules import (
     LiteralRule,
     MoveRule,
     NewName,
+    ReimportRule,
     RenameIdRule,
     RenameRule,
     ReorderRule,
@@ -68,6 +70,7 @@ _FINDERS: Mapping[type[Rule], _Find] = {
     MoveRule: move.find,
     HeaderRule: header.find,
     ImportRule: add_import.find,
+    ReimportRule: reimport.find,
     UnimportRule: remove_import.find,
     GetterRule: getter.find,
     AddArgumentRule: add_argument.find,
@@ -117,7 +120,16 @@ def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
     if finder is None or not _holds_here(rule.where, path, text):
         return ()
     edits = tuple(
-        CodeEdit(path, position(text, start)[0], start, end, text[start:end], new, is_import(text, start))
+        CodeEdit(
+            path,
+            position(text, start)[0],
+            start,
+            end,
+            text[start:end],
+            new,
+            is_import(text, start),
+            is_added_import=isinstance(rule, ReimportRule) and start == end,
+        )
         for start, end, new in finder(rule, path, text)
         if text[start:end] != new
     )

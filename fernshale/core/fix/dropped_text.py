@@ -18,6 +18,7 @@ from fernshale.core.fix.rules import (
     CallRule,
     ImportRule,
     PatternRule,
+    ReimportRule,
     Replacement,
     RewriteRule,
     Rule,
@@ -26,7 +27,7 @@ from fernshale.core.fix.rules import (
 from fernshale.core.fix.tokens import Token, tokenize
 
 # Kinds that put one name or text in the place of another, or only add.
-_KEEPING = (Replacement, ImportRule, AddArgumentRule, AddMemberRule)
+_KEEPING = (Replacement, ImportRule, ReimportRule, AddArgumentRule, AddMemberRule)
 _WORDS = ("name", "number", "string")
 # Characters allowed in such text in addition to words: no brackets, so no calls, and no assignments.
 _HARMLESS = frozenset((",", "-", ".", "::", "->"))

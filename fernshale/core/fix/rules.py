@@ -213,6 +213,32 @@ class ImportRule(Rule):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ReimportRule(Rule):
+    """Import `names` of scripts from the module `new` instead of `old`; both may be the ends of longer paths."""
+
+    kind: Literal["reimport"] = "reimport"
+    old: str
+    new: str
+    names: tuple[str, ...]
+
+    @property
+    def _effect(self) -> str:
+        return f"{_short(', '.join(self.names))} from {self.new}, not {self.old}"
+
+    @property
+    def symbols(self) -> tuple[str, ...]:
+        return self.names
+
+    @property
+    def subjects(self) -> tuple[str, ...]:
+        return (*self.names, self.old)
+
+    @property
+    def needed_words(self) -> tuple[str, ...]:
+        return (self.old,)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class UnimportRule(Rule):
     """Take the name `old` out of the imports of files that do not use it; in C and C++, the header `old`."""
 
@@ -554,8 +580,9 @@ class DeleteRule(Rule):
 
 
 AnyRule = Annotated[
-    RenameRule | MoveRule | HeaderRule | ImportRule | UnimportRule | GetterRule | AddArgumentRule | KeywordRule | ReorderRule
-    | CallRule | LiteralRule | DeclareRule | AddMemberRule | RewriteRule | SwitchOffRule | RenameIdRule | DataRule | DeleteRule,
+    RenameRule | MoveRule | HeaderRule | ImportRule | ReimportRule | UnimportRule | GetterRule | AddArgumentRule
+    | KeywordRule | ReorderRule | CallRule | LiteralRule | DeclareRule | AddMemberRule | RewriteRule | SwitchOffRule | RenameIdRule
+    | DataRule | DeleteRule,
     ByKind(),
 ]  # fmt: skip
 

@@ -17,6 +17,7 @@ from fernshale.core.base.confidence import (
     CALL_REMOVED,
     COPIED_VALUE,
     GETTER,
+    IMPORTED_FROM_OTHER_MODULE,
     PARAMETER_REPLACED,
     PLACEHOLDER,
     REORDERED,
@@ -32,6 +33,7 @@ from fernshale.core.drift.names.cpp_types import types_of
 from fernshale.core.drift.names.name_parts import parts_of
 from fernshale.core.drift.names.python_packages import packages_of
 from fernshale.core.drift.names.reexports import front_names, shown_path
+from fernshale.core.drift.names.script_packages import rank_of, script_packages_of
 from fernshale.core.drift.parameter_order import by_place, new_order
 from fernshale.core.drift.release_symbols import included, languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
@@ -45,6 +47,7 @@ from fernshale.core.fix.rules import (
     KeywordRule,
     MoveRule,
     PatternRule,
+    ReimportRule,
     RenameRule,
     ReorderRule,
     RewriteRule,
@@ -106,7 +109,13 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
                         continue
                     goes.add(rule.pattern)
                 _add(rules, rule)
+    imported = list(_import_rules(changes, old, new))
+    for rule in imported:
+        rules.setdefault(rule.id, rule)
+    by_names = {rule.old for rule in imported}
     for shown in (*_header_rules(changes), *_shown_rules(changes, old, new)):
+        if isinstance(shown, HeaderRule) and shown.old in by_names:
+            continue  # its names have rules of their own, which know where each one is
         if shown.old not in known and re.split(r"::|\.", shown.old)[-1] not in known:
             rules.setdefault(shown.id, shown)
     return RuleSet(title, tuple(rules.values()), new)
@@ -278,6 +287,41 @@ def _from_there(old: Symbol, new: Symbol) -> str:
 def _is_of_class(old: Symbol, new: Symbol) -> bool:
     """Whether a function went into a class and needs no object of it."""
     return old.kind == "function" and new.kind == "method" and not new.marks.isdisjoint(_OF_THE_CLASS)
+
+
+def _import_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Iterator[ReimportRule]:
+    """Yield rules for names of scripts that are imported from another module now, one for each pair of modules."""
+    groups: dict[tuple[str, str, float, int], set[str]] = {}
+    for change in changes:
+        if change.kind == "imported-from":
+            for number, item in enumerate(change.candidates):
+                pair = change.symbol.scope[0], item.symbol.scope[0]
+                groups.setdefault((*pair, item.score, number), set()).add(change.symbol.name)
+    for module, home, name in _homes_of_renamed(changes, before, after):
+        groups.setdefault((module, home, IMPORTED_FROM_OTHER_MODULE, 0), set()).add(name)
+    for (old, new, score, number), names in groups.items():
+        listed = sorted(names)
+        why = f"{new} exports {', '.join(listed[:3])}, and {old} does not any more"
+        id = "-".join(("drift-import", old, new, *([str(number + 1)] if number else [])))
+        yield ReimportRule(id, why, old=old, new=new, names=tuple(listed), confidence=score, named=True)
+
+
+def _homes_of_renamed(changes: Sequence[ApiChange], before: Path, after: Path) -> Iterator[tuple[str, str, str]]:
+    """The old module, the new one and the new name of what a script module exported and has another name in another module."""
+    renamed = {
+        change.old.name: change.candidates[0].symbol.name
+        for change in changes
+        if change.kind in ("renamed", "deprecated") and change.old is not None and change.candidates
+        if change.old.file.endswith(SCRIPTS) and not change.old.scope
+    }
+    if not renamed:
+        return
+    new = script_packages_of(after)
+    for module, name in script_packages_of(before).exported:
+        now = renamed.get(name)
+        homes = sorted((at for at, _ in new.by_name.get(now, ())), key=rank_of) if now else []
+        if now and homes and (module, now) not in new.exported:
+            yield module, homes[0], now
 
 
 def _header_rules(changes: Sequence[ApiChange]) -> Iterator[HeaderRule]:

@@ -33,6 +33,7 @@ from fernshale.core.fix.rules import (
     KeywordRule,
     NewName,
     PatternRule,
+    ReimportRule,
     RenameIdRule,
     ReorderRule,
     Rule,
@@ -48,6 +49,7 @@ _MANY_RULES = 100
 _OF_NAMES = (
     NewName,
     ImportRule,
+    ReimportRule,
     UnimportRule,
     GetterRule,
     AddArgumentRule,

@@ -28,6 +28,7 @@ from fernshale.core.fix.rules import (
     ImportRule,
     KeywordRule,
     MoveRule,
+    ReimportRule,
     RenameRule,
     RewriteRule,
     Rule,
@@ -74,7 +75,7 @@ def names_symbol(rule: Rule, symbol: str) -> bool:
     """Whether a rule changes a symbol of this name."""
     if isinstance(rule, MoveRule) and rule.old.startswith((f"{symbol}.", f"{symbol}::")):
         return True  # a name of a module that is missing
-    if isinstance(rule, HeaderRule) and symbol.endswith(f"/{rule.old}"):
+    if isinstance(rule, HeaderRule | ReimportRule) and f"/{symbol}".endswith(f"/{rule.old}"):
         return True  # a module of a package, by its path in the package
     words = " ".join(rule.subjects)
     return symbol in {*re.findall(r"[\w/.]+", words), *re.findall(r"\w+", words)}

@@ -1,0 +1,74 @@
+"""Names that users import from another module than before, wherever they are defined."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from pathlib import Path
+
+from fernshale.core.base.confidence import IMPORTED_FROM_OTHER_MODULE, IMPORTED_FROM_SIMILAR_MODULE, ODDS_OF_NAMESAKE
+from fernshale.core.drift.matching import SymbolCandidate
+from fernshale.core.drift.names.script_packages import Definition, ScriptPackages, rank_of, script_packages_of
+from fernshale.core.drift.symbols import Symbol, SymbolKind
+
+_MAX_CANDIDATES = 3
+PublicMove = tuple[Symbol, tuple[SymbolCandidate, ...]]
+"""A name by its old module, as the scope of a symbol, and by the new ones, best first."""
+
+
+def moved_exports(old: Path, new: Path, known: Mapping[tuple[str, str], Symbol]) -> Iterator[PublicMove]:
+    """The names of scripts that a module exported, and that users find in another module of the new release.
+
+    `known` are symbols of the old release by file and name, for what is known of them.
+    """
+    before, after = script_packages_of(old), script_packages_of(new)
+    if not before.exported or not after.exported:
+        return
+    for (module, name), defined in before.exported.items():
+        if (module, name) in after.exported or rank_of(module)[0]:
+            continue
+        listed = after.by_name.get(name, ())
+        candidates = tuple(_candidates(module, name, defined, listed, after))
+        if candidates:
+            symbol = known.get((before.file_of(defined.module), defined.name))
+            yield _symbol(module, name, before.file_of(defined.module), symbol), candidates
+
+
+def _candidates(
+    module: str, name: str, defined: Definition, listed: Sequence[tuple[str, Definition]], after: ScriptPackages
+) -> Iterator[SymbolCandidate]:
+    """The modules that export a name now, one for each definition, best first."""
+    best: dict[str, tuple[str, Definition]] = {}
+    for specifier, there in listed:
+        # The same code may be there in several builds, whose definitions end alike.
+        key = "/".join(there.module.split("/")[-2:])
+        if key not in best or rank_of(specifier) < rank_of(best[key][0]):
+            best[key] = specifier, there
+    ranked = sorted(best.values(), key=lambda item: (-_shared_end(defined.module, item[1].module), rank_of(item[0])))
+    rivals = len(ranked)
+    for specifier, there in ranked[:_MAX_CANDIDATES]:
+        ending = _shared_end(defined.module, there.module)
+        is_first = specifier == ranked[0][0]
+        score = IMPORTED_FROM_OTHER_MODULE if rivals == 1 or (is_first and ending > 1) else IMPORTED_FROM_SIMILAR_MODULE
+        score = score if is_first else score * ODDS_OF_NAMESAKE
+        file = after.file_of(there.module)
+        why = f"{specifier} exports {name}" + (
+            f", and {module} does not any more" if is_first else ", which may be another one"
+        )
+        yield SymbolCandidate(_symbol(specifier, name, file, None), round(score, 3), (why, f"it stands in {file}"))
+
+
+def _shared_end(one: str, other: str) -> int:
+    """How many names two module paths have in common at their ends."""
+    pairs = zip(reversed(one.split("/")), reversed(other.split("/")), strict=False)
+    count = 0
+    for mine, theirs in pairs:
+        if mine != theirs:
+            break
+        count += 1
+    return count
+
+
+def _symbol(module: str, name: str, file: str, known: Symbol | None) -> Symbol:
+    """A name as its users write it: with the module that they import it from as its scope."""
+    kind: SymbolKind = known.kind if known is not None else "constant"
+    return Symbol(kind, name, (module,), file, known.line if known is not None else 1)

@@ -1,0 +1,98 @@
+"""Names of script packages that users import from another module than before."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.drift.names.script_packages import ScriptPackages, rank_of
+from fernshale.core.fix.apply import apply_edits, find_edits
+from fernshale.core.inference.from_api_diff import guess_rules
+from tests.conftest import Tree
+from tests.core.drift.comparing import changes_between
+
+_OLD = {
+    "package.json": '{"name": "wick"}',
+    "Lamp.d.ts": "export declare class Lamp { glow(): void; }\nexport declare type Warmth = number;\n",
+    "Lamp.js": "exports.Lamp = Lamp;\n",
+    "fog/merge.d.ts": "export declare function merge(a: number, b: number): number;\n",
+    "fog/keep.d.ts": "export declare function keep(): void;\n",
+    "clock/slow.d.ts": "export declare const slow: number;\n",
+}
+_NEW = {
+    "package.json": '{"name": "wick", "types": "./all.d.ts"}',
+    "all.d.ts": (
+        "export { Lamp, Warmth } from './internal/Lamp';\nexport { merge } from './internal/fog/merge';\n"
+        "export * from './internal/clock';\n"
+    ),
+    "internal/Lamp.d.ts": "export declare class Lamp { glow(): void; }\nexport declare type Warmth = number;\n",
+    "internal/fog/merge.d.ts": "export declare function merge(a: number, b: number): number;\n",
+    "internal/rope/merge.d.ts": "export declare function merge(c: string): string;\n",
+    "ropes/index.d.ts": "export { merge } from '../internal/rope/merge';\n",
+    "internal/clock.d.ts": "/** @deprecated use {@link slowest} */\nexport declare const slow: number;\nexport declare const slowest: number;\n",
+    "fog/keep.d.ts": "export declare function keep(): void;\n",
+}
+
+
+def test_the_modules_that_export_a_name_lead_to_its_definition(tree: Tree) -> None:
+    packages = ScriptPackages(tree("new", _NEW))
+    exported = {key: value.module for key, value in packages.exported.items()}
+    assert exported["wick", "Lamp"] == exported["wick/internal/Lamp", "Lamp"] == "internal/Lamp"
+    assert exported["wick", "slow"] == "internal/clock" and exported["wick/ropes", "merge"] == "internal/rope/merge"
+    assert min((at for at, _ in packages.by_name["Lamp"]), key=rank_of) == "wick"
+
+
+def test_a_package_that_lists_its_modules_has_no_others(tree: Tree) -> None:
+    listed = {".": {"require": "./a.js", "types": "./a.d.ts"}, "./ropes": "./ropes/index.js", "./*": "./*.js"}
+    packages = ScriptPackages(
+        tree(
+            "p",
+            {
+                "node_modules/wick/package.json": json.dumps({"name": "wick", "exports": listed}),
+                "node_modules/wick/a.d.ts": "export * as ropes from './ropes';\nexport default class Lamp {}\n",
+                "node_modules/wick/ropes/index.js": "import { tie } from '../b';\nexport { tie as knot };\n",
+                "node_modules/wick/b.ts": "export function tie() {}\n",
+            },
+        )
+    )
+    assert set(packages.exported) == {("wick", "ropes"), ("wick", "Lamp"), ("wick/ropes", "knot")}
+
+
+@pytest.mark.parametrize(
+    "files",
+    [
+        {"a.ts": "export * from './b';\n", "b.ts": "export * from './a';\nexport const one = 1;\n"},
+        {
+            "package.json": "{",
+            "a.ts": "export { x } from './missing';\nexport { y } from 'elsewhere';\nexport const one = 1;\n",
+        },
+        {"package.json": "[1]", "a.js": "module.exports = { one, two: 2 };\n"},
+        {"package.json": '{"name": 3, "exports": {"./a": [null, {"default": 4}]}}', "a.js": "exports.one = 1;\n"},
+    ],
+)
+def test_rings_missing_modules_and_strange_descriptions_end(files: dict[str, str], tree: Tree) -> None:
+    assert "one" in {name for _, name in ScriptPackages(tree("p", files)).exported}
+
+
+def test_an_import_follows_its_name_to_another_module(tree: Tree) -> None:
+    folders = tree("old", _OLD), tree("new", _NEW)
+    changes = changes_between(*folders)
+    moved = {(item.symbol.full, item.new.full) for item in changes if item.kind == "imported-from" and item.new}
+    assert ("wick/Lamp.Lamp", "wick.Lamp") in moved and ("wick/fog/merge.merge", "wick.merge") in moved
+    assert not [item for item in moved if "keep" in item[0]]
+    text = (
+        "import { Lamp, Warmth } from 'wick/Lamp';\n"
+        "import { merge } from 'wick/fog/merge';\n"
+        "import { keep } from 'wick/fog/keep';\n"
+        "import { slow } from 'wick/clock/slow';\n"
+    )
+    rules = guess_rules(changes, *folders, "t", ()).rules
+    best = sorted((rule for rule in rules if rule.kind == "reimport"), key=lambda rule: (-rule.confidence, rule.id))
+    for rule in best:
+        if rule.confidence > 0.9:
+            text = apply_edits(text, find_edits(rule, TreePath("a.ts"), text))
+    assert text == "import { Lamp, Warmth, slow, merge } from 'wick';\nimport { keep } from 'wick/fog/keep';\n"
+    # The rope's namesake is told as a guess.
+    assert [(rule.new, rule.confidence < 0.3) for rule in best if rule.new == "wick/ropes"] == [("wick/ropes", True)]
