@@ -149,6 +149,12 @@ def last_name(symbol: str) -> str:
     return names[-1] if names else symbol
 
 
+def kind_and_symbol(message: str) -> tuple[str, str]:
+    """The kind of error that a message reports, and the last name of its symbol."""
+    named = _name_message(message)
+    return named.kind, named.symbol
+
+
 @dataclass(frozen=True, slots=True)
 class _Named:
     kind: str

@@ -69,8 +69,10 @@ def fields_of(document: DataDocument, node: Node) -> dict[str, FieldValue]:
 
 
 def read_value(document: DataDocument, node: Node) -> FieldValue:
-    """Return a plain value. In formats with only text values, numbers are returned as numbers."""
+    """Return a plain value. In formats with only text values, numbers are returned as numbers. Raises NotKeyed for an alias."""
     raw = node.canon_value
+    if node.mark.startswith("*"):
+        raise NotKeyed(f"line {document.line(node.span[0]) + 1}: the value is an alias, {node.mark}")
     if document.format in ("json", "toml", "yaml") and raw.startswith("s"):
         return raw[1:]
     said = raw.removeprefix("s") if document.format in ("xml", "lines") else raw

@@ -30,7 +30,8 @@ class Node:
     """A value at `span`. `canon` of a plain value is independent of its notation.
 
     `separator` is the separator between two entries of a container (a comma), "" if a line break is enough. Parts of a `fixed`
-    map are neither removed nor added. `label` is the kind of object, if the format has one (the tag of an element).
+    map are neither removed nor added. `label` is the kind of object, if the format has one (the tag of an element). `mark` is
+    what stands before the value and outside its span: a tag and an anchor, or the whole alias.
     """
 
     kind: NodeKind
@@ -40,15 +41,17 @@ class Node:
     separator: str = ""
     fixed: bool = False
     label: str = ""
+    mark: str = ""
 
     @cached_property
     def canon(self) -> object:
         """The canonical form of the node, independent of key order and formatting. Equal nodes have equal forms."""
         if self.kind == "value":
-            return self.canon_value
+            return (self.mark, self.canon_value) if self.mark else self.canon_value
         if self.kind == "map":
-            return ("map", self.label, tuple(sorted((item.key, item.node.canon) for item in self.items)))
-        return ("list", tuple(item.node.canon for item in self.items))
+            inner = tuple(sorted((item.key, item.node.canon) for item in self.items))
+            return ("map", self.label, self.mark, inner)
+        return ("list", self.mark, tuple(item.node.canon for item in self.items))
 
     def find(self, key: str) -> KeyedNode | None:
         return next((item for item in self.items if item.key == key), None)

@@ -1,8 +1,9 @@
-"""YAML as a tree. The composer gives positions; anchors, tags and several documents are rejected, since a tree cannot represent
-them."""
+"""YAML as a tree. The composer gives positions. Tags and anchors are marks of a node, which stay as they are; an alias is a value
+of its own. Several documents are rejected, since a tree cannot represent them."""
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from typing import Any
 
@@ -11,6 +12,10 @@ from fernshale.core.data.tree import DataDocument, Node, NotKeyed, Span, flow_it
 
 _COMMENTS = ("#",)
 _DEEPEST = 60
+# What is before a value: its tag and its anchor.
+_PROPERTIES = re.compile(r"(?:[&!]\S*(?:[ \t\r\n]+|\Z))+")
+# An alias as a value, with what precedes it.
+_ALIAS = re.compile(r"[\s:,\[{-]*(?P<name>\*[^\s,\]}]+)")
 
 
 def read_yaml_tree(text: str) -> DataDocument:
@@ -24,7 +29,7 @@ def read_yaml_tree(text: str) -> DataDocument:
     if "\t" in text or _has_markers(text):
         raise NotKeyed("markers of documents, or tabs")
     try:
-        root = _node(text, documents[0], 0)
+        root = _Reader(text).read(documents[0], 0, 0)
     except ValueError as error:  # a mark that is looked for and is not there, as the colon of a key alone
         raise NotKeyed("a key without a value") from error
     if root.kind == "value":
@@ -33,53 +38,94 @@ def read_yaml_tree(text: str) -> DataDocument:
 
 
 def _has_markers(text: str) -> bool:
-    return any(line.startswith(("---", "...", "%")) for line in text.split("\n"))
+    """Whether a text has other marks of documents than one before its content."""
+    lines = text.split("\n")
+    begin = next((at for at, line in enumerate(lines) if line.strip() and not line.startswith("#")), 0)
+    marked = [at for at, line in enumerate(lines) if line.startswith(("---", "...", "%"))]
+    return bool(marked) and (marked != [begin] or lines[begin].rstrip() != "---")
 
 
-def _node(text: str, node: Any, depth: int) -> Node:
-    from ruamel.yaml.nodes import MappingNode, ScalarNode, SequenceNode
+class _Reader:
+    """Makes the nodes of one text into those of a tree."""
 
-    start, end = node.start_mark.index, node.end_mark.index
-    # A node with an anchor or a tag starts there; an alias is the very node it points at.
-    if node.anchor is not None or text[start : start + 1] in ("&", "*", "!") or depth > _DEEPEST:
-        raise NotKeyed("anchors, aliases or tags")
-    if isinstance(node, ScalarNode):
-        return _scalar(text, node, start, end)
-    entries: list[tuple[str, Node, Span]] = []
-    if isinstance(node, MappingNode):
+    def __init__(self, text: str) -> None:
+        self._text = text
+        self._anchors: set[str] = set()
+
+    def read(self, node: Any, at: int, depth: int) -> Node:
+        """The node whose text begins at `at` or after it. One that begins before is what an alias there refers to."""
+        from ruamel.yaml.nodes import MappingNode, ScalarNode
+
+        if depth > _DEEPEST:
+            raise NotKeyed("a file that nests too deep")
+        if node.start_mark.index < at:
+            return self._alias(at)
+        if node.anchor is not None:
+            if node.anchor in self._anchors:
+                raise NotKeyed("an anchor that stands twice")
+            self._anchors.add(node.anchor)
+        start, end = node.start_mark.index, node.end_mark.index
+        found = _PROPERTIES.match(self._text, start, end)
+        begin = found.end() if found is not None else start
+        mark = " ".join(self._text[start:begin].split())
+        if isinstance(node, ScalarNode):
+            return replace(_scalar(self._text, node, begin, end), mark=mark)
+        is_map = isinstance(node, MappingNode)
+        entries = self._map(node, depth) if is_map else self._list(node, begin, depth)
+        kind: Any = "map" if is_map else "list"
+        if node.flow_style:
+            items = flow_items(self._text, entries, (begin + 1, end - 1), ",", _COMMENTS)
+            return Node(kind, (begin, end), "", items, ",", mark=mark)
+        first = entries[0][2][0]
+        items = line_items(self._text, entries, first)
+        return Node(kind, (first, items[-1].trail[1]), "", items, mark=mark)
+
+    def _alias(self, at: int) -> Node:
+        found = _ALIAS.match(self._text, at)
+        if found is None:
+            raise NotKeyed("an alias that is not found")
+        return Node("value", found.span("name"), found["name"], mark=found["name"])
+
+    def _map(self, node: Any, depth: int) -> list[tuple[str, Node, Span]]:
+        from ruamel.yaml.nodes import ScalarNode
+
+        entries: list[tuple[str, Node, Span]] = []
         for key, value in node.value:
-            if not isinstance(key, ScalarNode) or key.value == "<<":
+            if not isinstance(key, ScalarNode) or self._text[key.start_mark.index] in "&*!?":
                 raise NotKeyed("a key that is no plain one")
-            made = _node(text, value, depth + 1)
-            if value.start_mark.index <= key.start_mark.index:
-                raise NotKeyed("an alias")
-            if made.kind == "value" and made.span[0] == made.span[1]:
-                colon = text.index(":", key.end_mark.index) + 1
+            if entries and key.start_mark.index < entries[-1][2][1]:
+                raise NotKeyed("a key that is an alias")
+            made = self.read(value, key.end_mark.index, depth + 1)
+            if made.kind == "value" and made.span[0] == made.span[1] and not made.mark:
+                colon = self._text.index(":", key.end_mark.index) + 1
                 made = Node("value", (colon, colon), made.canon_value)
             entries.append((key.value, made, (key.start_mark.index, made.span[1])))
         if len({key for key, _, _ in entries}) != len(entries):
             raise NotKeyed("a key stands twice")
-    elif isinstance(node, SequenceNode):
-        at = start
+        return entries
+
+    def _list(self, node: Any, at: int, depth: int) -> list[tuple[str, Node, Span]]:
+        text = self._text
+        entries: list[tuple[str, Node, Span]] = []
+        at += node.flow_style
         for value in node.value:
-            made = _node(text, value, depth + 1)
-            begin = made.span[0]
+            made = self.read(value, at, depth + 1)
+            # A tag or an anchor belongs to the entry as well.
+            begin = (
+                max(at, value.start_mark.index) if node.flow_style and not made.mark.startswith("*") else made.span[0]
+            )
             if not node.flow_style:
                 begin = text.index("-", at)
                 while text[begin + 1 : begin + 2] not in (" ", "\n", "\r", ""):
                     begin = text.index("-", begin + 1)
-                if begin > made.span[0] or text[begin + 1 : made.span[0]].strip(" \r\n-"):
+                between = _PROPERTIES.sub("", text[begin + 1 : made.span[0]].strip(" \r\n-") + " ")
+                if begin > made.span[0] or between.strip():
                     raise NotKeyed("a list with comments inside its entries")
-                if made.kind == "value" and made.span[0] == made.span[1]:
+                if made.kind == "value" and made.span[0] == made.span[1] and not made.mark:
                     made = Node("value", (begin + 1, begin + 1), made.canon_value)
             at = max(made.span[1], begin + 1)
             entries.append(("", made, (begin, made.span[1])))
-    kind: Any = "map" if isinstance(node, MappingNode) else "list"
-    if node.flow_style:
-        return Node(kind, (start, end), "", flow_items(text, entries, (start + 1, end - 1), ",", _COMMENTS), ",")
-    first = entries[0][2][0]
-    items = line_items(text, entries, first)
-    return Node(kind, (first, items[-1].trail[1]), "", items)
+        return entries
 
 
 def _scalar(text: str, node: Any, start: int, end: int) -> Node:

@@ -105,6 +105,34 @@ collect2: error: ld returned 1 exit status
         ),
     ),
     Snippet(
+        "GNU ld, without lines",
+        """\
+/usr/bin/ld: /tmp/cc1.o: in function `lamp':
+l.c:(.text+0xa): undefined reference to `miss'
+/usr/bin/ld: l.o: in function `lamp':
+(.text+0xa): undefined reference to `gone'
+/usr/bin/ld: /tmp/cc2.ltrans0.ltrans.o: in function `lamp':
+<artificial>:(.text+0xa): undefined reference to `late'
+collect2: error: ld returned 1 exit status
+""",
+        (("l.c", 0, 0, "error", ""), ("", 0, 0, "error", ""), ("", 0, 0, "error", "")),
+    ),
+    Snippet(
+        "a linker that lists symbols",
+        """\
+Undefined symbols for architecture x86_64:
+  "_miss", referenced from:
+      _lamp in l.o
+      _main in m.o
+  "rush::gone(int)", referenced from:
+      _main in m.o
+ld: symbol(s) not found for architecture x86_64
+clang: error: linker command failed with exit code 1 (use -v to see invocation)
+""",
+        (("l.o", 0, 0, "error", ""), ("m.o", 0, 0, "error", "")),
+        3,
+    ),
+    Snippet(
         "lld",
         """\
 ld.lld: error: undefined symbol: miss()

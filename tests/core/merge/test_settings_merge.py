@@ -236,6 +236,61 @@ def test_the_profile_says_what_tells_entries_apart() -> None:
     assert json.loads(merge.text({})) == {"l": [{"slot": "x", "id": 5}, {"slot": "y", "id": 6}]}
 
 
+_Edits = tuple[tuple[str, str], ...]
+_TAGGED = """\
+---
+defaults: &usual
+  speed: 1
+  colour: !Colour red
+berths:
+  - !Berth
+    id: 1
+    length: 10   # metres
+  - !Berth &deep
+    id: 2
+    <<: *usual
+    length: 20
+first: *deep
+names: [&a one, *a, !Name two]
+"""
+
+
+@pytest.mark.parametrize(
+    ("mine", "incoming", "result"),
+    [
+        # Entries that are far apart by line and near by key; the order of entries is the local one.
+        ((("length: 10 ", "length: 12 "),), (("length: 20", "length: 25"),), (("length: 10 ", "length: 12 "), ("length: 20", "length: 25"))),
+        ((("!Colour red", "!Colour blue"),), (("speed: 1", "speed: 3"),), (("!Colour red", "!Colour blue"), ("speed: 1", "speed: 3"))),
+        (
+            (("first: *deep\n", "first: *deep\nlast: *usual\n"),),
+            (("first: *deep", "  - !Quay\n    id: 3\n    <<: *usual\nfirst: *deep"),),
+            (("first: *deep\n", "  - !Quay\n    id: 3\n    <<: *usual\nfirst: *deep\nlast: *usual\n"),),
+        ),
+        ((("two]", "two, three]"),), (("speed: 1", "speed: 2"),), (("two]", "two, three]"), ("speed: 1", "speed: 2"))),
+    ],
+)  # fmt: skip
+def test_a_list_with_tags_and_anchors_is_merged_by_key(mine: _Edits, incoming: _Edits, result: _Edits) -> None:
+    sides = [TextFile(_with(_TAGGED, *edits)) for edits in ((), mine, incoming)]
+    merge = merge_keyed(TreePath("a.yaml"), *sides, Identities())
+    assert merge is not None and not merge.decisions
+    assert merge.text({}) == _with(_TAGGED, *result)
+
+
+@pytest.mark.parametrize(
+    ("mine", "incoming"),
+    [
+        # A tag that changed, an anchor that goes while it is used, and one that comes twice.
+        ((("speed: 1", "speed: 2"),), (("!Colour red", "!Paint red"),)),
+        ((("- !Berth\n", "- !Quay\n"),), (("length: 10 ", "length: 12 "),)),
+        ((("first: *deep", "first: 1"),), (("names: [&a one", "names: [&usual one"), ("*a,", "*usual,"))),
+        ((("speed: 1", "speed: 2"),), (("&deep", "&usual"), ("*deep", "*usual"))),
+    ],
+)
+def test_tags_and_anchors_that_change_are_left_to_the_lines(mine: _Edits, incoming: _Edits) -> None:
+    sides = [TextFile(_with(_TAGGED, *edits)) for edits in ((), mine, incoming)]
+    assert merge_keyed(TreePath("a.yaml"), *sides, Identities()) is None
+
+
 @pytest.mark.parametrize(
     ("name", "text"),
     [

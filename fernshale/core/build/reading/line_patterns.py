@@ -105,7 +105,8 @@ SHAPES: tuple[Shape, ...] = (
 
 _USUAL = re.compile(r"^((?!\d+:)[^\s:()|>][^:|>()]*):(\d+):(\d+): (fatal error|error|warning|note): (?!\[)(.*)$")
 _LINKER = re.compile(
-    r"^(?:\S*?\bld(?:\.\w+)?: |mold: )?(?:error: )?(?:(?P<file>[^\s:][^:]*):(?:(?P<line>\d+):|\([^)]*\):)? ?)?"
+    r"^(?:\S*?\bld(?:\.\w+)?: |mold: )?(?:error: )?(?:(?P<file>[^\s:(<][^:]*):(?:(?P<line>\d+):|\([^)]*\):)? ?)?"
+    r"(?:(?:<\w+>:)?\([^)]*\): )?"
     r"(?:error: )?(?P<message>(?:undefined reference to|undefined symbol:|multiple definition of|duplicate symbol:"
     r"|undefined hidden symbol:|unable to find library|cannot find (?=-l|\S+: No such)).*)$"
 )

@@ -387,7 +387,7 @@ def read_include_chain(line: str) -> tuple[str, SourcePlace | None]:
 def is_worth(line: str) -> bool:
     """Return whether a diagnostic can start on this line. Most indented lines are code frames."""
     if line[:1] in (" ", "\t", ""):
-        return " from " in line or 'File "' in line or " - " in line or line.lstrip(" ")[:1] == "["
+        return " from" in line or 'File "' in line or " - " in line or line.lstrip(" ")[:1] == "["
     return _WORTH.search(line) is not None or line[:2] in ("\x1b[", '{"', "[{") or line in ("{", "[")
 
 

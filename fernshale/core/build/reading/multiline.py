@@ -242,6 +242,35 @@ class _SymbolBlock:
         return Diagnostic(places[0] if places else NOWHERE, severity, "", message, "linker", notes)
 
 
+# -- linkers that list undefined symbols, each with the functions and objects that refer to it
+
+_LISTED_SYMBOL = re.compile(r"^\s+\"(?P<symbol>[^\"]+)\", referenced from:$")
+_REFERRER = re.compile(r"^\s{4,}(?P<function>\S.*) in (?P<file>\S+)$")
+
+
+def _begin_listed_symbol(line: str, folder: str) -> MessageBlock | None:
+    found = _LISTED_SYMBOL.match(line)
+    return None if found is None else _ListedSymbolBlock(found["symbol"], folder)
+
+
+class _ListedSymbolBlock:
+    def __init__(self, symbol: str, folder: str) -> None:
+        # A name without parameters is that of C, which has an underscore before it in objects.
+        self._symbol = symbol if "(" in symbol else symbol.removeprefix("_")
+        self._folder = folder
+        self._notes: list[Note] = []
+
+    def take(self, line: str) -> bool:
+        found = _REFERRER.match(line)
+        if found is not None:
+            self._notes.append(Note(SourcePlace(found["file"], 0, 0, self._folder), f"in {found['function']}"))
+        return found is not None
+
+    def close(self) -> Diagnostic | None:
+        place = self._notes[0].place if self._notes else NOWHERE
+        return Diagnostic(place, "error", "", f"undefined symbol: {self._symbol}", "linker", tuple(self._notes))
+
+
 # -- a program that reports where it stopped, with the reason on the next line
 
 _PANIC = re.compile(
@@ -350,6 +379,7 @@ _BEGINNINGS: tuple[Callable[[str, str], MessageBlock | None], ...] = (
     _begin_python,
     _begin_cmake,
     _begin_symbol,
+    _begin_listed_symbol,
     _begin_panic,
     _begin_trace,
     begin_wrapper_failure,

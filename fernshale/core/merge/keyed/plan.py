@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from fernshale.core.data.tree import DataDocument, KeyedNode, Node
+from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
 from fernshale.core.merge.keyed.list_keys import EntryKeys, entries_by_key
 from fernshale.core.merge.line_merge import RegionKind, merge_tokens
 
@@ -59,7 +59,12 @@ def make_plan(three: Three) -> MergePlan:
 
 
 def _merge_values(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> MergePlan | None:
-    """The merge of two versions of a value; None where they clash as a whole."""
+    """The merge of two versions of a value; None where they clash as a whole.
+
+    Raises NotKeyed for a tag or an anchor that changed: it is not part of the value.
+    """
+    if len({node.mark for node in (base, mine, incoming) if node is not None and not node.mark.startswith("*")}) > 1:
+        raise NotKeyed("a tag or an anchor that changed")
     if mine.canon == incoming.canon or (base is not None and incoming.canon == base.canon):
         return MergePlan(mine)
     if (

@@ -45,6 +45,7 @@ from fernshale.core.crossing.stages.build.items import (
 )
 from fernshale.core.crossing.stages.build.learned import learn_from_changes
 from fernshale.core.crossing.stages.build.line_tracking import LinesNow
+from fernshale.core.crossing.stages.build.linker_uses import with_linker_uses
 from fernshale.core.crossing.stages.build.live_rules import live_rules
 from fernshale.core.crossing.stages.build.member_collisions import clash_items
 from fernshale.core.crossing.stages.build.missing_imports import with_imports
@@ -72,6 +73,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         near = replace(shape, line_now=lines.line_near)
         every = find_owners(read_round_log(Path(last.log), scan), shape)
         new, before = split_known(every, known_errors(crossing))
+        new = with_linker_uses(new, scan, token)
         causes = find_causes(new, line_reader(scan))
         learned = learn_from_changes(scan, crossing, last.snapshot, causes)
         rules = with_hints(rules.with_learned(learned), causes, known_engine_folder(scan, crossing.setup.to))
