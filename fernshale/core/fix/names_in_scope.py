@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator, Sequence
+import re
+from bisect import bisect
+from collections.abc import Collection, Iterator, Sequence
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS
 from fernshale.core.base.textfile import position
@@ -23,6 +25,15 @@ def names_in_scope(text: str, path: str, at: int, type_: str) -> tuple[str, ...]
     """Return the names of type `type_` (its last name) that code at the character `at` can use, the nearest first."""
     found = _in_python(text, at, type_) if path.endswith(PYTHON) else _in_blocks(text, path, at, type_)
     return tuple(dict.fromkeys(name for _, name in sorted(found, reverse=True)))
+
+
+def declaring_lines(text: str, path: str, lines: Collection[int]) -> frozenset[int]:
+    """Return the lines (1-based) that declare, with a type, a name that one of `lines` uses."""
+    tokens = tokenize(text, path)
+    starts = [0, *(found.end() for found in re.finditer("\n", text))]
+    used = {token.text for token in tokens if token.kind == "name" and bisect(starts, token.start) in lines}
+    declared = (tokens[index] for index, _ in declared_names(tokens, path))
+    return frozenset(bisect(starts, token.start) for token in declared if token.text in used)
 
 
 def _in_python(text: str, at: int, type_: str) -> Iterator[tuple[int, str]]:

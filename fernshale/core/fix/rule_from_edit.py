@@ -1,8 +1,8 @@
 """Learn a rule from one edit by a person: common parts stay, variable parts become metavariables.
 
-The edit is compared by tokens: the smallest differing run, extended to a complete call, operand or statement. General forms are
-tried first; a form is valid if it reproduces the edit, and if it also applies to as many as possible of the other places that
-need the edit.
+The edit is compared by tokens: the smallest differing run, extended to a complete call, operand or statement. A form is valid if it
+reproduces the edit; the best one applies to most of the other places that need the edit, to fewest that do not, and has the least
+text that every place must have.
 """
 
 from __future__ import annotations
@@ -24,8 +24,6 @@ _OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
 _JOINS = (".", "->", "::")
 # A change longer than this is a rewriting of the place, not a rule.
 _MAX_TOKENS = 120
-# How general a rename counts, in metavariables of a pattern.
-_OF_RENAME = 9
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +53,11 @@ def learn_rules(
     return tuple(_with_example(rule, example) for rule in ranked)
 
 
+def contradicts(rule: Rule, before: str, after: str, path: TreePath) -> bool:
+    """Return whether a rule makes something else of a second edit than a person did; not if it does not match there."""
+    return bool(find_edits(rule, path, before)) and not _makes(rule, before, after, path)
+
+
 def count_other_places(rule: Rule, others: Sequence[EditLines]) -> tuple[int, int]:
     """Return how many of the lines that need the rule it changes, and how many other lines."""
     wanted = additional = 0
@@ -65,12 +68,13 @@ def count_other_places(rule: Rule, others: Sequence[EditLines]) -> tuple[int, in
     return wanted, additional
 
 
-def _rank(rule: Rule, others: Sequence[EditLines]) -> tuple[int, int, int]:
+def _rank(rule: Rule, others: Sequence[EditLines]) -> tuple[int, int, int, int]:
     wanted, additional = count_other_places(rule, others)
-    generality = (
-        len(META.findall(rule.pattern)) if isinstance(rule, RewriteRule) else _OF_RENAME * isinstance(rule, RenameRule)
-    )
-    return -wanted, additional, -generality
+    if not isinstance(rule, RewriteRule):
+        return -wanted, additional, 0, 0
+    # The smallest changed expression first: what is around it may be another elsewhere.
+    fixed = tokenize(META.sub(" ", rule.pattern), "")
+    return -wanted, additional, len(fixed), -len(META.findall(rule.pattern))
 
 
 def _with_example(rule: Rule, example: Example) -> Rule:
@@ -264,8 +268,13 @@ def _generalized(
     if not old:
         return
     names = {token.text for token in new if token.kind == "name"}
-    for how in ("arguments", "operands", "receivers", "lists", "none"):
-        spans = _varying(old, how, changed, names)
+    varying = [
+        (how, _varying(old, how, changed, names)) for how in ("arguments", "operands", "receivers", "lists", "none")
+    ]
+    # Narrower: a literal among the variable parts may be what the edit depends on.
+    literals = [span for span in varying[0][1] if all(token.kind != "name" for token in old[slice(*span)])]
+    varying += [("arguments", [span for span in varying[0][1] if span != fixed]) for fixed in literals]
+    for how, spans in varying:
         for _ in range(len(spans) + 1):
             metas: dict[tuple[str, ...], str] = {}
             pattern = _written(old, spans, metas, before, is_pattern=True, has_lists=how == "lists")

@@ -57,9 +57,9 @@ def test_a_script_that_went_elsewhere_is_imported_from_there(tree: Tree) -> None
         tree("new", {"wick/world/index.d.ts": text.replace("day", "night")}),
     )
     (rule,) = (
-        rule for rule in guess_rules(changes_between(old, new), old, new, "t", ()).rules if rule.kind == "header"
+        rule for rule in guess_rules(changes_between(old, new), old, new, "t", ()).rules if rule.kind == "reimport"
     )
-    assert (rule.old, rule.new, rule.named) == ("wick/scene", "wick/world", True)
+    assert (rule.old, rule.new, rule.names, rule.named) == ("wick/scene", "wick/world", ("Pier", "moor"), True)
 
 
 @pytest.mark.parametrize(

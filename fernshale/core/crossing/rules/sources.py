@@ -19,6 +19,7 @@ from fernshale.core.inference.from_api_diff import guess_rules, symbols_named
 
 # The prefix of the ids of learned rules.
 LEARNED = "learned-"
+_MAX_LEARNED = 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,11 +117,29 @@ def keep_rules(crossing: Crossing, rules: Sequence[Rule]) -> None:
     write_atomic(path, write_rules(list(kept.values()), "your own rules", "*", "*").encode())
 
 
+def learned_rules(crossing: Crossing) -> tuple[Rule, ...]:
+    """The rules that were learned from changes before earlier builds, the newest first. Raises FormatError."""
+    path = _learned_file(crossing)
+    return read_rules(path).rules if path.is_file() else ()
+
+
+def keep_learned(crossing: Crossing, rules: Sequence[Rule]) -> None:
+    """Keep rules for the builds to come; the oldest go where there are many. Raises FormatError."""
+    if rules:
+        kept = {rule.id: rule for rule in (*rules, *learned_rules(crossing))}
+        text = write_rules(list(kept.values())[:_MAX_LEARNED], "learned from your changes", "*", "*")
+        write_atomic(_learned_file(crossing), text.encode())
+
+
 def export_rules(crossing: Crossing, scan: ProjectScan) -> str:
     """The crossing's own rules as a file for others, from its start to its target."""
     setup = crossing.setup
     title = f"learned from {scan.profile.title} {setup.start} to {setup.target}"
     return write_rules(own_rules(crossing).rules, title, f">={setup.start}", f">={setup.stops[0]}")
+
+
+def _learned_file(crossing: Crossing) -> Path:
+    return crossing.folder / "learned.rules.toml"
 
 
 def _own_file(crossing: Crossing) -> Path:

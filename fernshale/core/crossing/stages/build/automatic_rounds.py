@@ -15,6 +15,7 @@ from fernshale.core.crossing.stages.build.attempt_runs import try_if_wanted
 from fernshale.core.crossing.stages.build.build_runs import run_round
 from fernshale.core.crossing.stages.build.fix_application import apply_fix
 from fernshale.core.crossing.stages.build.inspection import inspect_build
+from fernshale.core.crossing.stages.build.next_round import build_next
 from fernshale.core.crossing.stages.build.view import ChosenEdits, Fix
 
 # After so many rounds a person has to look.
@@ -55,7 +56,7 @@ def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:
         raise MisuseError(f"the project is on {release} still", f"Point it at {crossing.setup.to} first.")
     view = inspect_build(scan_crossing(crossing, work), crossing, work.token)
     if view.is_stale or not view.rounds:
-        run_round(crossing, scan_crossing(crossing, work), work)
+        build_next(crossing, scan_crossing(crossing, work), work)
     for _ in range(MAX_ROUNDS):
         view = inspect_build(scan_crossing(crossing, work), crossing, work.token)
         if view.passed:

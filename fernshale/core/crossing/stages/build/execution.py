@@ -29,10 +29,10 @@ from fernshale.core.crossing.stages.build.actions import (
     UseRuleAt,
     UseSilentRule,
 )
-from fernshale.core.crossing.stages.build.build_runs import run_round
 from fernshale.core.crossing.stages.build.fix_application import apply_fix
 from fernshale.core.crossing.stages.build.inspection import inspect_build
 from fernshale.core.crossing.stages.build.member_states import move_member
+from fernshale.core.crossing.stages.build.next_round import build_next
 from fernshale.core.crossing.stages.build.view import BuildView, ChosenEdits, Fix
 
 
@@ -99,7 +99,7 @@ def first_place(view: BuildView, scan: ProjectScan, key: str) -> tuple[TreePath,
 
 
 HANDLERS: Handlers = {
-    RunBuild: lambda crossing, scan, action, author, work: run_round(crossing, scan, work),
+    RunBuild: lambda crossing, scan, action, author, work: build_next(crossing, scan, work),
     UseRule: _use_rule,
     UseSilentRule: _use_rule,
     AcceptSilent: _accept,

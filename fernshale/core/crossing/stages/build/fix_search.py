@@ -14,12 +14,13 @@ from fernshale.core.build.diagnostics import SourcePlace
 from fernshale.core.build.message_patterns import CALL, MISSING
 from fernshale.core.build.owners import OwnerContext, all_places
 from fernshale.core.crossing.project.scan import ProjectScan
-from fernshale.core.crossing.rules.sources import LegRules
+from fernshale.core.crossing.rules.sources import LEARNED, LegRules
 from fernshale.core.crossing.stages.build.doubts import find_doubt, find_removal_doubt
 from fernshale.core.crossing.stages.build.rule_filters import FAR_KINDS, Case, find_refusal
 from fernshale.core.crossing.stages.build.view import Fix, RefusedRule
 from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.expression_span import expression_lines
+from fernshale.core.fix.names_in_scope import declaring_lines
 from fernshale.core.fix.rules import CallRule, DeleteRule, RenameRule, Rule
 
 # The lines below the head of a class in which a new member may be inserted.
@@ -112,12 +113,25 @@ class FixSearch:
         if case.adds_the_member:
             return edits, lines
         here = _touching(edits, set().union(*lines))
+        if not here and rule.id.startswith(LEARNED):
+            # A person may have changed what a line with an error uses where that is declared.
+            lines = [item | self._declaring(item) for item in lines]
+            return _touching(edits, set().union(*lines)), lines
         if not (rule.named and cause.kind in (*MISSING, CALL) and case.names_symbol):
             return here, lines
         # Where no edit is on the reported line, one further down in the expression that begins there is meant.
         on = set().union(*(_lines_of(edit) for edit in here))
         places = [item if item & on else item | span() for item, span in zip(lines, spans, strict=True)]
         return _touching(edits, set().union(*places)), places
+
+    def _declaring(self, spots: set[Spot]) -> set[Spot]:
+        """The places that declare what some places use, in the same file."""
+        found = set()
+        for file in {file for file, _ in spots}:
+            text = self.scan.read(TreePath(file)) if file in self.scan.manifest.files else None
+            lines = {line for other, line in spots if other == file}
+            found |= {(file, line) for line in declaring_lines(text, file, lines)} if text is not None else set()
+        return found
 
 
 def _touching(edits: Sequence[CodeEdit], spots: set[Spot]) -> tuple[CodeEdit, ...]:

@@ -3,20 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
-from pathlib import Path
 
 from fernshale.core.base.confidence import OLD_DEFAULT
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.build.causes import Cause, find_causes
-from fernshale.core.build.known_errors import split_known
+from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import HEADER
-from fernshale.core.build.owners import Owned, all_places, find_owners
+from fernshale.core.build.owners import Owned, all_places
 from fernshale.core.build.round_history import cause_states
 from fernshale.core.crossing.deferred.code import find_debts
 from fernshale.core.crossing.deferred.plugins import has_file, left_out_files
-from fernshale.core.crossing.project.build_places import owner_context
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.interface_changes import Used, used_changes
 from fernshale.core.crossing.project.scan import ProjectScan, known_engine_folder
@@ -26,9 +22,9 @@ from fernshale.core.crossing.record.fix_settings import NEVER, automatic_from, p
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.last_build import LAST_BUILD, ROUNDS
 from fernshale.core.crossing.rules.search import find_all_edits
-from fernshale.core.crossing.rules.sources import leg_rules
+from fernshale.core.crossing.rules.sources import learned_rules, leg_rules
 from fernshale.core.crossing.stages.build.attempts import ATTEMPTS, with_verdicts
-from fernshale.core.crossing.stages.build.build_runs import NOT_BUILT, known_errors, line_reader, read_round_log
+from fernshale.core.crossing.stages.build.build_runs import NOT_BUILT
 from fernshale.core.crossing.stages.build.changed_types import with_other_types
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.crossing.stages.build.fix_search import FixSearch
@@ -43,9 +39,8 @@ from fernshale.core.crossing.stages.build.items import (
     pinning_rule,
     silent_items,
 )
+from fernshale.core.crossing.stages.build.last_errors import last_errors
 from fernshale.core.crossing.stages.build.learned import learn_from_changes
-from fernshale.core.crossing.stages.build.line_tracking import LinesNow
-from fernshale.core.crossing.stages.build.linker_uses import with_linker_uses
 from fernshale.core.crossing.stages.build.live_rules import live_rules
 from fernshale.core.crossing.stages.build.member_collisions import clash_items
 from fernshale.core.crossing.stages.build.missing_imports import with_imports
@@ -67,16 +62,11 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     before: tuple[Owned, ...] = ()
     shape = near = None
     if last is not None and is_built:
-        lines = LinesNow(scan, crossing, last.snapshot)
-        shape = owner_context(scan, crossing, lines.line_now)
-        # One fix may leave another's place on a line that it changed.
-        near = replace(shape, line_now=lines.line_near)
-        every = find_owners(read_round_log(Path(last.log), scan), shape)
-        new, before = split_known(every, known_errors(crossing))
-        new = with_linker_uses(new, scan, token)
-        causes = find_causes(new, line_reader(scan))
+        found = last_errors(scan, crossing, last, token)
+        causes, before, shape, near = found.causes, found.before, found.shape, found.near
         learned = learn_from_changes(scan, crossing, last.snapshot, causes)
-        rules = with_hints(rules.with_learned(learned), causes, known_engine_folder(scan, crossing.setup.to))
+        rules = rules.with_learned((*learned, *learned_rules(crossing)))
+        rules = with_hints(rules, causes, known_engine_folder(scan, crossing.setup.to))
         rules = with_imports(rules, causes, scan, crossing.setup.to, token)
         rules = with_gone_imports(rules, causes, scan)
         rules = with_declared(rules, causes, scan)
@@ -131,8 +121,8 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     silent = tuple(fix for fix in silent if fix.rule.id not in told)
     passed = last.passed
     items = (*cause_items(views, is_stale, passed), *silent_items(silent, True, files_with_errors(views)), *defaults)
-    found = tuple(views), silent, drift, find_debts(crossing)
-    return BuildView(rounds, *found, is_stale, passed and not is_stale, items, far, defaults, pins, right, before)
+    shown = tuple(views), silent, drift, find_debts(crossing)
+    return BuildView(rounds, *shown, is_stale, passed and not is_stale, items, far, defaults, pins, right, before)
 
 
 def _left_out_plugin(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> str:

@@ -24,7 +24,8 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LEARNED
 from fernshale.core.fix.member_from_edit import AddedLines, learn_member
-from fernshale.core.fix.rule_from_edit import EditLines, count_other_places, learn_rules
+from fernshale.core.fix.names_in_scope import declaring_lines
+from fernshale.core.fix.rule_from_edit import EditLines, contradicts, count_other_places, learn_rules
 from fernshale.core.fix.rules import Rule
 from fernshale.core.snapshot.manifest import EMPTY, Manifest, TreeEntry
 from fernshale.core.survey.roles import role_of
@@ -50,24 +51,55 @@ def learn_from_changes(
         if cause.kind == IMPLEMENT and (rule := _member_rule(scan, cause, added)) is not None:
             rules.append(rule)
             continue
-        done = {
-            (error.diagnostic.place.file, error.diagnostic.place.line)
-            for error in cause.errors
-            if error.place.line == 0
-        }
-        if not done or all(error.place.line == 0 for error in cause.errors):
-            continue
         others = _open_places(scan, cause)
-        for hunk in _replaced(scan, crossing, built, cause):
-            id, why = _id_and_reason(hunk.path, hunk.line, f"{hunk.before}\0{hunk.after}")
-            rule = next(iter(learn_rules(hunk.before, hunk.after, hunk.path, others, id, why)), None)
-            if rule is None:
-                continue
-            wanted, additional = count_other_places(rule, others)
-            if wanted:
-                rules.append(_with_confidence(rule, wanted, additional))
-                break
+        hunks = _replaced(scan, crossing, built, cause)
+        rule = _rule_from(hunks, others) if others else None
+        if rule is None and others:
+            rule = _rule_from(_at_declarations(scan, crossing, built, cause), _with_declarations(others))
+        if rule is not None:
+            rules.append(rule)
     return tuple(rules)
+
+
+def _rule_from(hunks: Sequence[_Hunk], others: Sequence[EditLines]) -> Rule | None:
+    """The rule from the first of some edits that has other places, and that contradicts none of the other edits."""
+    for hunk in hunks:
+        id, why = _id_and_reason(hunk.path, hunk.line, f"{hunk.before}\0{hunk.after}")
+        further = [other for other in hunks if not _overlap(other, hunk)]
+        for rule in learn_rules(hunk.before, hunk.after, hunk.path, others, id, why):
+            wanted, additional = count_other_places(rule, others)
+            if wanted and not any(contradicts(rule, other.before, other.after, other.path) for other in further):
+                return _with_confidence(rule, wanted, additional)
+    return None
+
+
+def _overlap(one: _Hunk, other: _Hunk) -> bool:
+    return one.path == other.path and one.first < other.last and other.first < one.last
+
+
+def _with_declarations(others: Sequence[EditLines]) -> list[EditLines]:
+    """The lines that declare what the lines with errors use, in place of those."""
+    return [replace(item, lines=declaring_lines(item.text, item.path, item.lines)) for item in others]
+
+
+def _at_declarations(scan: ProjectScan, crossing: Crossing, built: Manifest, cause: Cause) -> list[_Hunk]:
+    """The edits since the build on lines that declare what a line with an error of the cause uses."""
+    wanted: dict[str, set[int]] = defaultdict(set)
+    for error in cause.errors:
+        if error.diagnostic.place.line:
+            wanted[error.place.file].add(error.diagnostic.place.line)
+    found = []
+    for file, lines in wanted.items():
+        path = TreePath(file)
+        before, now = built.files.get(path), scan.manifest.files.get(path)
+        if before is None or now is None or before.content == now.content:
+            continue
+        old = _text_of(crossing, before)
+        declaring = declaring_lines(old, file, lines) if old is not None else frozenset()
+        for hunk in _hunks(scan, crossing, path, before):
+            if hunk.kind == "replace" and any(hunk.first < line <= hunk.last for line in declaring):
+                found.append(hunk)
+    return found
 
 
 def _id_and_reason(path: TreePath, line: int, change: str) -> tuple[str, str]:
@@ -163,19 +195,30 @@ def _replaced(scan: ProjectScan, crossing: Crossing, built: Manifest, cause: Cau
     return found
 
 
+def _text_of(crossing: Crossing, entry: TreeEntry) -> str | None:
+    """The text that a file had; None where it is no text, or not kept any more."""
+    try:
+        old = read_text(crossing.store.get(entry.content))
+    except StoreError:
+        return None
+    return old.text if old is not None else None
+
+
 def _hunks(scan: ProjectScan, crossing: Crossing, path: TreePath, before: TreeEntry) -> Iterator[_Hunk]:
     """The differences of a file to its state at the build; none where either is no text."""
-    try:
-        old = read_text(crossing.store.get(before.content))
-    except StoreError:
-        return
-    text = scan.read(path)
+    old, text = _text_of(crossing, before), scan.read(path)
     if old is None or text is None:
         return
-    ours, theirs = old.text.split("\n"), text.split("\n")
+    ours, theirs = old.split("\n"), text.split("\n")
     starts = [0, *accumulate(len(line) + 1 for line in theirs)]
     for kind, first, last, start, stop in SequenceMatcher(None, ours, theirs, autojunk=False).get_opcodes():
-        if kind in ("replace", "insert") and max(last - first, stop - start) <= _MAX_LINES:
-            lines = "\n".join(ours[first:last]), "\n".join(theirs[start:stop])
-            span = starts[start], min(starts[stop], len(text))
-            yield _Hunk(path, kind, *lines, start + 1, text, *span, first, last)
+        if kind not in ("replace", "insert") or max(last - first, stop - start) > _MAX_LINES:
+            continue
+        # Lines next to each other that were changed one by one are examples of their own.
+        spans = [(first, last, start, stop)]
+        if kind == "replace" and last - first == stop - start > 1:
+            pairs = zip(range(first, last), range(start, stop), strict=True)
+            spans = [*((was, was + 1, now, now + 1) for was, now in pairs if ours[was] != theirs[now]), *spans]
+        for begin, end, here, there in spans:
+            lines = "\n".join(ours[begin:end]), "\n".join(theirs[here:there])
+            yield _Hunk(path, kind, *lines, here + 1, text, starts[here], min(starts[there], len(text)), begin, end)

@@ -160,6 +160,65 @@ def test_one_change_by_hand_is_offered_at_the_other_places(tree: Tree) -> None:
     assert read.example[0].before.strip() == "wick.light_up('hall', 3)"
 
 
+def test_what_a_person_changed_is_offered_after_the_next_build_too(tree: Tree) -> None:
+    new = "def glow(strength, room):\n    return strength\n" + _OTHERS
+    game = "import wick\nwick.light_up('hall', 3)\nx = wick.light_up('cellar', hours[4])\n"
+    wick, crossing = _without_rules(tree, _OLD, new, game)
+    _take(crossing, "build:run", "build")
+    file = wick.project / "game.py"
+    file.write_text(file.read_text().replace("wick.light_up('hall', 3)", "wick.glow(3 * DAY, 'hall')"))
+    _take(crossing, "build:run", "build")
+    (cause,) = (item for item in _look(crossing).build.causes if item.cause.symbol == "light_up")
+    fix = cause.fixes[0]
+    assert fix.rule.id.startswith("learned-") and [edit.new for edit in fix.edits] == [
+        "wick.glow(hours[4] * DAY, 'cellar')"
+    ]
+    # What is only offered is not given to others.
+    assert own_rules(crossing).rules == ()
+
+
+def test_a_second_change_narrows_what_was_learned_of_the_first(tree: Tree) -> None:
+    new = "def glow(strength):\n    return strength\n\ndef shine(room):\n    return room\n" + _OTHERS
+    calls = ["light_up('hall', 3)", "light_up('cellar', 4)", "light_up('attic', 3)", "light_up('quay', 4)"]
+    wick, crossing = _without_rules(tree, _OLD, new, "".join(["import wick\n", *(f"wick.{item}\n" for item in calls)]))
+    _take(crossing, "build:run", "build")
+    file = wick.project / "game.py"
+    text = (
+        file.read_text()
+        .replace("light_up('hall', 3)", "shine('hall')")
+        .replace("light_up('cellar', 4)", "shine('cellar') + 1")
+    )
+    file.write_text(text)
+    (cause,) = _look(crossing).build.causes
+    fix = cause.fixes[0]
+    assert fix.rule.id.startswith("learned-") and [edit.new for edit in fix.edits] == ["wick.shine('attic')"]
+
+
+def test_a_change_at_a_declaration_teaches_as_well(tree: Tree) -> None:
+    old = "namespace rush { struct Lamp { int glow(); }; Lamp* find(int); }\n"
+    new = (
+        "namespace rush { struct Lamp { int glow(); }; struct Held { Lamp* lamp; Lamp* operator->(); operator bool(); };"
+        " Held find(int); }\n"
+    )
+    body = "    rush::Lamp* {0} = rush::find({1});\n    return {0}->glow();\n"
+    parts = [
+        f"int f{number}() {{\n{body.format(name, number)}}}\n" for number, name in enumerate(("lamp", "other", "third"))
+    ]
+    code = '#include "rush.hpp"\n' + "".join(parts)
+    build = "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp"
+    crossing = begin_engine(tree, {"include/rush.hpp": old}, {"include/rush.hpp": new}, {"src/a.cpp": code}, build)
+    for key, way in (("engine:sites", "apply"), ("build:run", "build")):
+        _take(crossing, key, way)
+    file = crossing.setup.project / "src/a.cpp"
+    file.write_text(code.replace("rush::Lamp* lamp =", "rush::Held lamp ="))
+    causes = _look(crossing).build.causes
+    fix = next(fix for cause in causes for fix in cause.fixes if fix.rule.id.startswith("learned-"))
+    assert len(fix.edits) == 2
+    _take(crossing, next(cause.key for cause in causes if fix in cause.fixes), fix.rule.id)
+    _take(crossing, "build:run", "build")
+    assert _look(crossing).build.passed
+
+
 def test_a_change_that_fits_no_other_place_is_not_offered(tree: Tree) -> None:
     new = "def glow(strength, room):\n    return strength\n" + _OTHERS
     wick, crossing = _without_rules(tree, _OLD, new, "import wick\nwick.light_up('hall', 3)\nwick.light_up()\n")
