@@ -41,6 +41,8 @@ SAME_POSITION = 0.93
 PARAMETER_REPLACED = 0.7
 # A method to implement, whose body is a stub; an override with the new types.
 STUB = 0.5
+# A mark that all classes of a kind have in the new release's examples, and none had in the old one's.
+MARK_OF_EXAMPLES = 0.7
 RETYPED = 0.8
 
 # A variable that is declared without a type: only one class is assigned, a value of unknown type is, or None has a meaning.

@@ -4,8 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from fernshale.core.base.languages import ENDINGS
-from fernshale.core.fix.tokens import Token, group_end, name_indexes, tokenize
+from fernshale.core.base.languages import ENDINGS, SCRIPTS, TYPE_AFTER_NAME
+from fernshale.core.fix.tokens import BEFORE_VALUES, Token, group_end, name_indexes, tokenize
+
+# Languages in which a line can end a statement.
+_ENDED_BY_LINES = (*ENDINGS["python"], *ENDINGS["lua"], *SCRIPTS)
+# What is between the parameters of a function and its body.
+_AFTER_DECLARATIONS = frozenset(("{", "const", "override", "noexcept", "final", "throws", "->", "where"))
 
 
 def is_import(text: str, at: int) -> bool:
@@ -22,6 +27,22 @@ def find_calls(text: str, path: str, name: str) -> Iterator[tuple[int, int, list
             end = group_end(tokens, index + 1)
             if tokens[end - 1].text == ")":
                 yield index, end, split_arguments(tokens, index + 2, end - 1)
+
+
+def declares(tokens: Sequence[Token], name: int, end: int, path: str, text: str) -> bool:
+    """Return whether a name with brackets behind it, up to the token `end`, is declared there and not called."""
+    before = tokens[name - 1] if name else None
+    after = tokens[end].text if end < len(tokens) else ""
+    if before is not None and (before.text in (".", "->") or (before.text == ":" and path.endswith(ENDINGS["lua"]))):
+        start = name - 2
+        while start > 1 and tokens[start - 1].text in (".", ":"):
+            start -= 2
+        return start > 0 and tokens[start - 1].text == "function"
+    if before is not None and before.kind == "name":
+        ends = path.endswith(_ENDED_BY_LINES) and "\n" in text[before.end : tokens[name].start]
+        return before.text not in BEFORE_VALUES and not ends
+    is_member = before is None or before.text in ("{", "}", ";")
+    return after in _AFTER_DECLARATIONS or (after == ":" and is_member and path.endswith(TYPE_AFTER_NAME))
 
 
 def is_spread(argument: Sequence[Token], path: str) -> bool:

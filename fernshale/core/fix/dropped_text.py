@@ -17,6 +17,7 @@ from fernshale.core.fix.rules import (
     AddMemberRule,
     CallRule,
     ImportRule,
+    MarkRule,
     PatternRule,
     ReimportRule,
     Replacement,
@@ -27,7 +28,7 @@ from fernshale.core.fix.rules import (
 from fernshale.core.fix.tokens import Token, tokenize
 
 # Kinds that put one name or text in the place of another, or only add.
-_KEEPING = (Replacement, ImportRule, ReimportRule, AddArgumentRule, AddMemberRule)
+_KEEPING = (Replacement, ImportRule, ReimportRule, AddArgumentRule, AddMemberRule, MarkRule)
 _WORDS = ("name", "number", "string")
 # Characters allowed in such text in addition to words: no brackets, so no calls, and no assignments.
 _HARMLESS = frozenset((",", "-", ".", "::", "->"))

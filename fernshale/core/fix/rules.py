@@ -478,6 +478,24 @@ class AddMemberRule(Rule):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class MarkRule(Rule):
+    """Put `text` at classes that derive from `base` without it: above the declaration, in C++ at the start of the body. `$class`
+    is the name of the class."""
+
+    kind: Literal["mark"] = "mark"
+    base: str
+    text: str
+
+    @property
+    def _effect(self) -> str:
+        return f"{self.text} at each {self.base}"
+
+    @property
+    def symbols(self) -> tuple[str, ...]:
+        return (self.base,)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PatternRule(Rule):
     """What kinds have that match code by a pattern with metavariables (see `code_patterns`)."""
 
@@ -581,8 +599,8 @@ class DeleteRule(Rule):
 
 AnyRule = Annotated[
     RenameRule | MoveRule | HeaderRule | ImportRule | ReimportRule | UnimportRule | GetterRule | AddArgumentRule
-    | KeywordRule | ReorderRule | CallRule | LiteralRule | DeclareRule | AddMemberRule | RewriteRule | SwitchOffRule | RenameIdRule
-    | DataRule | DeleteRule,
+    | KeywordRule | ReorderRule | CallRule | LiteralRule | DeclareRule | AddMemberRule | MarkRule | RewriteRule
+    | SwitchOffRule | RenameIdRule | DataRule | DeleteRule,
     ByKind(),
 ]  # fmt: skip
 

@@ -63,6 +63,7 @@ from fernshale.core.inference.call_forms import (
     placeholder,
 )
 from fernshale.core.inference.class_imports import import_of
+from fernshale.core.inference.class_marks import mark_rules
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
 from fernshale.core.inference.release_lookup import members
 
@@ -112,6 +113,8 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
     imported = list(_import_rules(changes, old, new))
     for rule in imported:
         rules.setdefault(rule.id, rule)
+    for marked in mark_rules(old, new):
+        rules.setdefault(marked.id, marked)
     by_names = {rule.old for rule in imported}
     for shown in (*_header_rules(changes), *_shown_rules(changes, old, new)):
         if isinstance(shown, HeaderRule) and shown.old in by_names:

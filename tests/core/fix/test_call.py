@@ -53,6 +53,10 @@ SPLIT = call("refresh", "$it.clear($x); $it.fill($x)", "x", of="Lamp")
         (ON_CANVAS, "a.py", "lamp.draw(*all)\ndef draw(c):\n    pass\n", "lamp.draw(*all)\ndef draw(c):\n    pass\n"),
         (ON_CANVAS, "a.ts", "class A { draw(c) { } draw(c): void { } }", "class A { draw(c) { } draw(c): void { } }"),
         (ON_CANVAS, "a.ts", "lamp?.draw(canvas)", "lamp?.draw(canvas)"),
+        (ON_CANVAS, "a.rs", "if lamp.draw(canvas) { }", "if canvas.paint(lamp) { }"),
+        (call("dim", "$lamp.dim($by)", "lamp", "by"), "a.rs", "while dim(a, 1) { } fn dim(a: A, b: u8) { }", "while a.dim(1) { } fn dim(a: A, b: u8) { }"),
+        (call("dim", "$lamp.dim($by)", "lamp", "by"), "a.lua", "local a = b\ndim(a, 1)\nlocal function dim(a, b) end", "local a = b\na.dim(1)\nlocal function dim(a, b) end"),
+        (call("dim", "$lamp.dim($by)", "lamp", "by"), "a.c", "void\ndim(A a, int b)\n{ }\n", "void\ndim(A a, int b)\n{ }\n"),
         # Arguments that are put into one object.
         (GATHERED, "a.cpp", "lamp.move(1, f(2, 3));", "lamp.move(Point(1, f(2, 3)));"),
         (GATHERED, "a.cpp", "lamp->move(1, 2, 3);", "lamp->move(Point(1, 2), 3);"),

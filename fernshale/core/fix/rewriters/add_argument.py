@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from fernshale.core.fix.calls import find_calls
+from fernshale.core.fix.calls import declares, find_calls
 from fernshale.core.fix.rules import AddArgumentRule
 from fernshale.core.fix.tokens import tokenize
 
 
 def find(rule: AddArgumentRule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
-    for _, end, arguments in find_calls(text, path, rule.call):
+    for name, end, arguments in find_calls(text, path, rule.call):
+        if declares(tokens, name, end, path, text):
+            continue
         if len(arguments) != (rule.arguments or rule.position - 1) or rule.position > len(arguments) + 1:
             continue
         if not arguments:

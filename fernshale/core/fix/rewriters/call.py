@@ -7,17 +7,16 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
-from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, TYPE_AFTER_NAME
-from fernshale.core.fix.calls import find_calls, is_import, is_spread
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
+from fernshale.core.fix.calls import declares, find_calls, is_import, is_spread
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.code_patterns import Match
 from fernshale.core.fix.imports import uses_beside_imports, without_import
 from fernshale.core.fix.receiver_types import Owners
 from fernshale.core.fix.rules import CallRule
 from fernshale.core.fix.statements import indent_of, is_statement
-from fernshale.core.fix.tokens import BEFORE_VALUES, name_starts, operand_end, operand_start, tokenize
+from fernshale.core.fix.tokens import name_starts, operand_end, operand_start, tokenize
 
-_AFTER_DECLARATIONS = frozenset(("{", "const", "override", "noexcept", "final", "throws", "->", "where"))
 # Languages in which a method of the own class is called without an object, and what means the object there.
 _BARE = (*C_FAMILY, *ENDINGS["java"], *ENDINGS["c#"])
 _RUST = ENDINGS["rust"]
@@ -96,21 +95,13 @@ class _Writer:
         owners = Owners(self._tokens, self._rule.of, self._path) if self._rule.of else None
         found = []
         for name, end, spans in find_calls(self._text, self._path, self._function):
-            if self._declares(name, end) or (owners and owners.is_another(name)):
+            if declares(self._tokens, name, end, self._path, self._text) or (owners and owners.is_another(name)):
                 continue
             given = self._given(spans)
             begin = self._begin(name) if given is not None else None
             if begin is not None and given is not None:
                 found.append(_Place(begin[0], end, *begin[1:], given))
         return sorted(found, key=lambda item: (item.first, -item.last))
-
-    def _declares(self, name: int, end: int) -> bool:
-        before = self._tokens[name - 1] if name else None
-        after = self._tokens[end].text if end < len(self._tokens) else ""
-        if before is not None and before.kind == "name" and before.text not in BEFORE_VALUES:
-            return True
-        is_member = before is None or before.text in ("{", "}", ";")
-        return after in _AFTER_DECLARATIONS or (after == ":" and is_member and self._path.endswith(TYPE_AFTER_NAME))
 
     def _begin(self, name: int) -> tuple[int, tuple[int, int], str] | None:
         """The first token of a call, the span of its object and what is between; None where it is another kind of call."""

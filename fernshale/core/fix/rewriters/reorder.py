@@ -6,14 +6,11 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.languages import NAMED_ARGUMENTS
-from fernshale.core.fix.calls import find_calls, is_import, is_spread
+from fernshale.core.fix.calls import declares, find_calls, is_import, is_spread
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.receiver_types import Owners
 from fernshale.core.fix.rules import ReorderRule
 from fernshale.core.fix.tokens import Token, name_starts, tokenize
-
-# Words before the name of a function that is declared with its receiver among the parameters.
-_DECLARES = ("def", "fn", "func", "function")
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +41,7 @@ def find(rule: ReorderRule, path: str, text: str) -> Iterator[tuple[int, int, st
         _Call(name, end, spans, after)
         for name, end, spans in find_calls(text, path, rule.call)
         if not (owners and owners.is_another(name))
-        and (not name or tokens[name - 1].text not in _DECLARES)
+        and not declares(tokens, name, end, path, text)
         and (after := _in_order(rule, path, tokens, spans)) is not None
     ]
     edits = [
