@@ -17,6 +17,7 @@ from fernshale.core.build.message_patterns import (
     HEADER,
     IMPLEMENT,
     INCOMPLETE,
+    MEMBER,
     MISSING,
     NAME,
     NO_STRUCTURE,
@@ -35,6 +36,8 @@ _NO_METHOD = "abstract:"
 _ABSTRACT = re.compile(r"abstract (?:class )?(?:type )?'(?P<symbol>[^']+)'|'(?P<class>[^']+)' is an abstract class")
 _PURE = re.compile(r"'virtual (?P<symbol>[^']*\([^']*\)[^']*)'|unimplemented pure virtual method '(?P<method>\w+)'")
 _CALLED = re.compile(r"([^\W\d]\w*)\s*\(")
+# A type inside another word: the class itself, or with nothing as an alternative.
+_WRAPPED = re.compile(r"(?:[Tt]ype|Optional)\[(?P<type>[^\[\]]+)\]")
 # Text that may precede a method, on lines of its own.
 _ANNOTATIONS = re.compile(r"^\s*(?:@[\w.]+(?:\([^()]*\))?\s*)+")
 _MAX_ANNOTATIONS = 4
@@ -112,14 +115,27 @@ def no_lines(file: str, line: int) -> str:
     return ""
 
 
-def find_causes(diagnostics: Sequence[Owned], line_of: LineOf = no_lines) -> tuple[Cause, ...]:
+OwnerOf = Callable[[str], str]
+
+
+def no_owner(scope: str) -> str:
+    """For logs whose classes are not known."""
+    return ""
+
+
+def find_causes(
+    diagnostics: Sequence[Owned], line_of: LineOf = no_lines, owner_of: OwnerOf = no_owner
+) -> tuple[Cause, ...]:
     """Return the causes of the errors among `diagnostics`: the project's first, then those that clear most.
 
-    A cause that follows from another comes directly after it. `line_of` returns the text of a project file's line.
+    A cause that follows from another comes directly after it. `line_of` returns the text of a project file's line, `owner_of`
+    the class of others that a class of the project derives from, "" if there is none or more than one: what several classes lack
+    since then is one cause.
     """
     groups: dict[str, list[Owned]] = {}
     named: dict[str, _Named] = {}
     for owned, name in _all_named([owned for owned in diagnostics if owned.diagnostic.severity == "error"], line_of):
+        name = _of_base(name, owner_of)
         named.setdefault(name.key, name)
         groups.setdefault(name.key, []).append(owned)
     _join_scopes(groups, named)
@@ -308,6 +324,26 @@ def _name_message(message: str, but: str = "") -> _Named:
     shape = _NUMBER.sub("0", _QUOTED.sub("'…'", message))
     quoted = _QUOTED.search(message)
     return _Named("other", message, last_name(quoted[1]) if quoted else "", "", f"other:{shape}")
+
+
+def _of_base(name: _Named, owner_of: OwnerOf) -> _Named:
+    """A missing member as one of the class that has or had it, without what a declaration adds to that class."""
+    if name.kind != MEMBER or not name.scope:
+        return name
+    plain = _plain_scope(name.scope)
+    scope = owner_of(last_name(plain)) or plain
+    if scope == name.scope:
+        return name
+    return _Named(name.kind, f"{scope} has no {name.symbol}", name.symbol, scope, f"{name.kind}:{scope}:{name.symbol}")
+
+
+def _plain_scope(scope: str) -> str:
+    """A type without the words and signs of its declaration: `const rush::Lamp<int> *` is `rush::Lamp`."""
+    inner = _WRAPPED.fullmatch(scope.strip())
+    plain = re.sub(r"<[^<>]*>", "", re.sub(r"<[^<>]*>", "", inner["type"] if inner is not None else scope))
+    plain = re.sub(r"\b(?:const|volatile|class|struct|union|mut|typeof|dyn)\b|[&*]", " ", plain)
+    words = plain.split()
+    return words[0] if len(words) == 1 else scope
 
 
 def _join_scopes(groups: dict[str, list[Owned]], named: Mapping[str, _Named]) -> None:

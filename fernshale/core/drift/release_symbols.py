@@ -25,10 +25,11 @@ from fernshale.core.drift.trivia import differ_in_remarks
 from fernshale.core.process.workers import WorkerProcess
 
 # Folders with a release's own examples or tests; nobody programs against them.
-_SKIPPED_FOLDERS = frozenset(
+EXAMPLE_FOLDERS = frozenset(
     ("test", "tests", "spec", "specs", "example", "examples", "sample", "samples", "demo", "demos", "doc", "docs",
-     "benchmark", "benchmarks", "bench", "fixtures", "third_party", "thirdparty", "__pycache__", "build", "cmake")
+     "benchmark", "benchmarks", "bench", "fixtures")
 )  # fmt: skip
+_SKIPPED_FOLDERS = EXAMPLE_FOLDERS | {"third_party", "thirdparty", "__pycache__", "build", "cmake"}
 # Folders into which package tools put what a release depends on; they are read only where it has nothing else.
 _PACKAGES = frozenset(("node_modules", "site-packages", "vendor"))
 _BUNDLED = (".min.js", ".min.mjs", ".bundle.js", ".umd.js", ".prod.js")

@@ -352,3 +352,45 @@ def test_of_chained_exceptions_the_one_that_names_what_is_gone_counts(
     assert (b"direct cause" if chain == "from" else b"During handling") in log
     (found,) = read_log(log, ())
     assert found.place.line == line and len(found.notes) == 1
+
+
+@pytest.mark.parametrize(
+    ("lines", "symbol"),
+    [
+        (
+            [
+                "a.cpp:1:2: error: ‘class m::Crab’ has no member named ‘moor’",
+                "a.cpp:2:2: error: ‘const m::Crab’ has no member named ‘moor’",
+                "a.cpp:3:2: error: no member named 'moor' in 'm::Crab'",
+            ],
+            "moor",
+        ),
+        (
+            [
+                'a.py:1:2: error: "Crab" has no attribute "moor"  [attr-defined]',
+                'a.py:2:2: error: "type[Crab]" has no attribute "moor"  [attr-defined]',
+            ],
+            "moor",
+        ),
+        (
+            [
+                "a.ts(1,2): error TS2339: Property 'moor' does not exist on type 'Crab<number>'.",
+                "a.ts(2,2): error TS2339: Property 'moor' does not exist on type 'typeof Crab'.",
+            ],
+            "moor",
+        ),
+    ],
+)
+def test_one_class_written_in_several_ways_is_one_cause(lines: list[str], symbol: str) -> None:
+    (cause,) = find_causes([Owned(item, "own", item.place) for item in read_diagnostics(lines, ())])
+    assert cause.symbol == symbol and cause.count == len(lines) and cause.scope.endswith("Crab")
+
+
+def test_what_several_classes_lack_since_their_base_lost_it_is_one_cause() -> None:
+    lines = [
+        f"a.cpp:{at}:2: error: ‘class {name}’ has no member named ‘moor’"
+        for at, name in enumerate(("Crab", "Boat", "Quay"), 1)
+    ]
+    errors = [Owned(item, "own", item.place) for item in read_diagnostics(lines, ())]
+    causes = find_causes(errors, owner_of=lambda scope: "" if scope == "Quay" else "m::Actor")
+    assert [(item.title, item.count) for item in causes] == [("m::Actor has no moor", 2), ("Quay has no moor", 1)]

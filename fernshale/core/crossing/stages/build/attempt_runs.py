@@ -24,6 +24,7 @@ from fernshale.core.build.reading import read_log
 from fernshale.core.crossing.project.build_places import owner_context
 from fernshale.core.crossing.project.commands import CommandCall, run_elsewhere
 from fernshale.core.crossing.project.freshness import fingerprint
+from fernshale.core.crossing.project.own_bases import base_reader
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.fix_settings import attempts_per_build
@@ -219,7 +220,7 @@ class _Trying:
         new, _ = split_known(owned, known_errors(self._crossing))
         lines = {str(path): EditedLines(self._scan.read(path) or "", listed) for path, listed in edits.items()}
         found: list[tuple[ErrorAt, Collection[CodeEdit]]] = []
-        for cause in find_causes(new, self._line_of):
+        for cause in find_causes(new, self._line_of, base_reader(self._scan, self._work.token)):
             for error in cause.errors:
                 place, edited = error.place, lines.get(error.place.file)
                 if edited is None:

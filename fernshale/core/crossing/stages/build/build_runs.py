@@ -18,6 +18,7 @@ from fernshale.core.crossing.project.baseline import read_baseline
 from fernshale.core.crossing.project.build_places import owner_context, project_files
 from fernshale.core.crossing.project.commands import CommandCall, log_of, run_profile_command
 from fernshale.core.crossing.project.freshness import fingerprint
+from fernshale.core.crossing.project.own_bases import base_reader
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import NEWEST_SNAPSHOT
@@ -40,7 +41,7 @@ def run_round(crossing: Crossing, scan: ProjectScan, work: Work) -> Round:
     # With nothing but errors that were there before the upgrade, the project is as good as it was.
     only_known = bool(before) and not any(item.diagnostic.severity == "error" for item in owned)
     passed = finished.status == 0 or only_known
-    causes = find_causes(owned, line_reader(scan))
+    causes = find_causes(owned, line_reader(scan), base_reader(scan, work.token))
     done = count_round(number, passed, finished.elapsed_s, owned, causes, known=len(before))
     crossing.keep(ROUNDS, (*earlier, done))
     seen = fingerprint(crossing, scan, NOT_BUILT)

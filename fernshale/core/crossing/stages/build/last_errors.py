@@ -10,6 +10,7 @@ from fernshale.core.build.causes import Cause, find_causes
 from fernshale.core.build.known_errors import split_known
 from fernshale.core.build.owners import Owned, OwnerContext, find_owners
 from fernshale.core.crossing.project.build_places import owner_context
+from fernshale.core.crossing.project.own_bases import base_reader
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.last_build import LastBuild
@@ -37,6 +38,6 @@ def last_errors(scan: ProjectScan, crossing: Crossing, last: LastBuild, token: C
     shape = owner_context(scan, crossing, lines.line_now)
     every = find_owners(read_round_log(Path(last.log), scan), shape)
     new, before = split_known(every, known_errors(crossing))
-    causes = find_causes(with_linker_uses(new, scan, token), line_reader(scan))
+    causes = find_causes(with_linker_uses(new, scan, token), line_reader(scan), base_reader(scan, token))
     # One fix may leave another's place on a line that it changed.
     return LastErrors(causes, before, shape, replace(shape, line_now=lines.line_near))

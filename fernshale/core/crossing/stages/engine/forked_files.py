@@ -27,6 +27,7 @@ from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.engine.actions import UpdateForkedFile
+from fernshale.core.drift.release_symbols import EXAMPLE_FOLDERS
 from fernshale.core.merge.text_merge import Resolution, TextMerge, merge_text, result_text
 from fernshale.core.survey.release_sites import read_project_text
 from fernshale.core.survey.roles import EDITED_ROLES, role_of
@@ -153,7 +154,7 @@ def _engine_of(old: Path, new: Path, cache: Cache, token: CancelToken) -> _Engin
 
 def _find(scan: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterator[ForkedFile]:
     engine = _engine_of(old, new, scan.cache, token)
-    starters = {source[at:] for source in engine.texts for at in _starts(source)}
+    starters = {source[at:] for source in engine.texts for at in ((0,) if _is_example(source) else _starts(source))}
     for path in scan.paths:
         token.check()
         # A file at the path of a file of the release came with it, whatever role the profile gives it and however short it is.
@@ -167,7 +168,9 @@ def _find(scan: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterat
         shared: Counter[str] = Counter()
         for line in own:
             if len(engine.known.get(line, ())) <= _MAX_FILES_OF_LINE:
-                shared.update(engine.known.get(line, ()))
+                shared.update(
+                    source for source in engine.known.get(line, ()) if source == path or not _is_example(source)
+                )
         if not shared:
             continue
         source, common = max(
@@ -182,6 +185,11 @@ def _find(scan: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterat
         result = result_text(merge, {}, "mine")
         if merge.conflicts or (result is not None and result.text != mine.text):
             yield ForkedFile(path, source, alike, merge)
+
+
+def _is_example(path: str) -> bool:
+    """Whether a file of a release shows how to use it: code that began as an example does not follow it."""
+    return not EXAMPLE_FOLDERS.isdisjoint(part.lower() for part in path.split("/")[:-1])
 
 
 def _starts(path: str) -> Iterator[int]:

@@ -156,3 +156,23 @@ def test_the_first_proposals_together_make_the_game_build(name: str, tree: Tree)
     assert (crossing.setup.project / path).read_text() == after
     act(crossing, "build:run", "build")
     assert inspect(crossing, Work()).build.passed
+
+
+def test_what_a_base_lost_is_one_cause_for_all_that_derive_from_it(tree: Tree) -> None:
+    old = "struct Actor { void moor(int at); void stay(); };\n"
+    new = "struct Actor { void tie_up(int at); void stay(); };\n"
+    game = (
+        '#include "rush.hpp"\nstruct Swimmer : Actor { };\nstruct Crab : Swimmer { };\nstruct Boat : public Actor { };\n'
+        "void f(Crab crab, Boat boat, Actor actor) { crab.moor(1); boat.moor(2);\n actor.moor(3); }\n"
+    )
+    build = "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp"
+    crossing = begin_engine(tree, {"include/rush.hpp": old}, {"include/rush.hpp": new}, {"src/a.cpp": game}, build)
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+    view = inspect(crossing, Work()).build
+    (cause,) = view.causes
+    assert (cause.cause.title, cause.cause.count) == ("Actor has no moor", 3)
+    assert [*view.rounds[-1].causes] == [cause.cause.key]
+    act(crossing, cause.key, cause.fixes[0].rule.id)
+    act(crossing, "build:run", "build")
+    assert inspect(crossing, Work()).build.passed

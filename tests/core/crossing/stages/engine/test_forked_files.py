@@ -61,6 +61,20 @@ def test_a_short_file_that_came_with_the_release_follows_it_from_its_place(tree:
     assert (wick.project / "ci/nightly.py").read_text() == "run --calm\nsweep --all\nlog_it = 1\n"
 
 
+def test_code_that_began_as_an_example_does_not_follow_it(tree: Tree) -> None:
+    wick, crossing = _begin(tree, _MINE)
+    for release, text in (("1.4", _SHADER), ("2.0", _NEW)):
+        place = wick.shelf / f"wick/{release}"
+        (place / "glow.glim").unlink()
+        (place / "examples/first").mkdir(parents=True)
+        (place / "examples/first/glow.glim").write_text(text)
+    assert not _items(crossing)
+    # The whole tree of the release was copied.
+    (wick.project / "examples/first").mkdir(parents=True)
+    (wick.project / "examples/first/glow.glim").write_text(_SHADER)
+    assert [item.key for item in _items(crossing)] == ["copy:examples/first/glow.glim"]
+
+
 def test_where_both_changed_a_person_says_whose(tree: Tree) -> None:
     both = _MINE.replace("shine(lamp_2)", "shine(lamp_2) * cold")
     wick, crossing = _begin(tree, both)
