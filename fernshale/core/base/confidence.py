@@ -35,6 +35,8 @@ STILL_DEFINED = 0.98
 SHARE_MATCHED_BY_NAME = 0.95
 SHARE_MATCHED_BY_TYPE = 0.85
 ARGUMENTS_GATHERED = 0.9
+# A new function makes the calls that users made before, one after the other.
+CALLS_JOINED = 0.9
 PLACEHOLDER = 0.2
 # A renamed parameter, and a parameter that replaces another.
 SAME_POSITION = 0.93

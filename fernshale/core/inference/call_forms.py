@@ -22,6 +22,7 @@ from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SC
 from fernshale.core.drift.declarations import renamed_type
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.names.name_parts import parts_of
+from fernshale.core.drift.parameter_order import new_order
 from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.fix.calls import split_arguments
 from fernshale.core.fix.rules import CallRule
@@ -173,12 +174,20 @@ def call_form(old: Symbol, new: Symbol, types: Mapping[str, str], members: Membe
     lost = tuple(item.name for item in matching.left)
     text = f"{front}({', '.join(texts)})"
     is_same = not lost and not unknown and matching.gathered is None and not has_other_object(old, new, types)
+    is_same = is_same and not _is_in_other_order(old, new, texts)
     if is_same or (unknown and lost) or len(unknown) > 1:
         return None
     share = SHARE_MATCHED_BY_TYPE if matching.by_type else SHARE_MATCHED_BY_NAME
     share = share * ARGUMENTS_GATHERED if matching.gathered is not None else share
     share = PLACEHOLDER if unknown else share * ARGUMENT_DROPPED if lost else share
     return CallForm(text, share, new, matching.gathered, unknown, lost)
+
+
+def _is_in_other_order(old: Symbol, new: Symbol, texts: Sequence[str]) -> bool:
+    """Whether arguments are at other places, as only their types tell: with the same names, the call is reordered as it is."""
+    order = [item.name for item in old.given]
+    places = [order.index(name) for text in texts if (name := text.lstrip("*&$")) in order]
+    return places != sorted(places) and not new_order(old, new)
 
 
 def _front(old: Symbol, new: Symbol, owner: str, matching: _Matching) -> str | None:

@@ -64,6 +64,7 @@ from fernshale.core.inference.call_forms import (
 )
 from fernshale.core.inference.class_imports import import_of
 from fernshale.core.inference.class_marks import mark_rules
+from fernshale.core.inference.joined_calls import joined_rules
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
 from fernshale.core.inference.release_lookup import members
 
@@ -113,8 +114,8 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
     imported = list(_import_rules(changes, old, new))
     for rule in imported:
         rules.setdefault(rule.id, rule)
-    for marked in mark_rules(old, new):
-        rules.setdefault(marked.id, marked)
+    for shown_by_code in (*mark_rules(old, new), *joined_rules(changes)):
+        rules.setdefault(shown_by_code.id, shown_by_code)
     by_names = {rule.old for rule in imported}
     for shown in (*_header_rules(changes), *_shown_rules(changes, old, new)):
         if isinstance(shown, HeaderRule) and shown.old in by_names:
