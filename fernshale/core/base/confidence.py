@@ -17,6 +17,9 @@ FORWARDED_WITH_CAST = 0.8
 PERHAPS_FORWARDED = 0.2
 # Several other names exchanged the same part, and a name that stayed differs by this part only.
 SWAPPED_PART = 0.6
+# A function that stayed, next to the one that went, with the same parameters and a similar name; and one that was called by it.
+TWIN = 0.5
+CALLED_TWIN = 0.7
 # The successor is of another kind: a class for a function, a member of another class.
 SHARE_OTHER_KIND = 0.5
 
@@ -47,9 +50,11 @@ STUB = 0.5
 MARK_OF_EXAMPLES = 0.7
 RETYPED = 0.8
 
-# A variable that is declared without a type: only one class is assigned, a value of unknown type is, or None has a meaning.
+# A variable that is declared without a type: only one class is assigned, a value of unknown type is,
+# what is assigned may be no class, or None has a meaning.
 ONLY_CLASS_ASSIGNED = 0.95
 UNKNOWN_VALUE_ASSIGNED = 0.6
+PERHAPS_CLASS = 0.6
 NONE_HAS_MEANING = 0.3
 CAST = 0.85
 

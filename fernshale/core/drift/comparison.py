@@ -163,12 +163,26 @@ def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
         for item in release_sides.fresh
         if item.path not in followed and item.scope not in new_paths and item.name not in matches.reach(item.scope)
     ]
+    changes += _hidden_aliases(pair, sides)
     changes += _to_implement(olds, news, matches)
     changes += _closed(olds, pair.new.symbols, news)
     changes += _imported_from_elsewhere(pair, old)
     return tuple(
         sorted(changes, key=lambda item: (item.kind == "added", item.symbol.file, item.symbol.line, item.symbol.path))
     )
+
+
+def _hidden_aliases(pair: Pair, sides: _Sides) -> Iterator[ApiChange]:
+    """Names that were not for others, were another name for one that is, and went: some used them all the same."""
+    there = {item.path for item in pair.new.symbols}
+    for item in pair.old.symbols:
+        if item.is_hidden and item.kind == "constant" and item.path not in there:
+            found = forwards_to(item, sides.names)
+            if found is not None and found[1]:
+                candidate = SymbolCandidate(found[0], STATED, (f"it was another name for {found[0].full}",))
+                yield ApiChange(
+                    "renamed", item, found[0], f"{item.full} was another name for {found[0].full}", (candidate,)
+                )
 
 
 def _imported_from_elsewhere(pair: Pair, old: Sequence[Symbol]) -> Iterator[ApiChange]:
@@ -285,7 +299,8 @@ def _with_stated(
         further = forwards_to(target, names) if "obsolete" in target.marks else None
         if further is not None:
             target, is_all = further[0], is_all and further[1]
-        is_sure = is_all or names.rarity.likeness(symbol.name, target.name) > 0.55
+        # Where the body is one call of something else, that does more.
+        is_sure = is_all or (not symbol.value and names.rarity.likeness(symbol.name, target.name) > 0.55)
         score = FORWARDED if is_sure else PERHAPS_FORWARDED
         score = FORWARDED_WITH_CAST if symbol.kind == "macro" and not is_all else score
         top = SymbolCandidate(target, score, (f"it only passed on to {target.name}",))

@@ -13,7 +13,7 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from fernshale.core.base.confidence import SWAPPED_PART
+from fernshale.core.base.confidence import CALLED_TWIN, SWAPPED_PART, TWIN
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.candidate_search import Side, keys_of, nearest_symbols
 from fernshale.core.drift.members import Members, neighbour_names
@@ -35,6 +35,8 @@ _MIN_WEIGHED = 16
 _MAX_CANDIDATES = 5
 # How many names must have lost or gained the same part, so that another name is changed by it.
 _MIN_SWAPS = 3
+# With fewer parameters, two functions that take the same ones may have nothing in common.
+_MIN_TWIN_PARAMETERS = 2
 # Minimum score of a candidate to be listed.
 _MIN_SCORE = 0.003
 # Minimum probability of a candidate to be returned.
@@ -159,7 +161,7 @@ def match_symbols(
     # Twice: the second pass knows the parts that were renamed together.
     second = {**work.match(containers, into, token, observe), **work.match(members, onto, token, observe)}
     work.learn(second)
-    second = work.with_swapped(gone, work.calibrated(second))
+    second = work.with_twins(gone, work.with_swapped(gone, work.calibrated(second)))
     return Matches(second, dict(work.chosen), dict(work.scopes), dict(work.types), work.old_members.reach)
 
 
@@ -304,6 +306,41 @@ class _Work:
                     break
         return result
 
+    def with_twins(
+        self, gone: Sequence[Symbol], found: Mapping[Path, tuple[SymbolCandidate, ...]]
+    ) -> dict[Path, tuple[SymbolCandidate, ...]]:
+        """Add functions that stayed to old ones without a probable successor: next to them, with the same parameters and a
+        similar name. One that the old function called is likelier."""
+        old_paths = {item.path for item in self.old}
+        stayed: dict[tuple[Path, tuple[str, ...]], list[Symbol]] = defaultdict(list)
+        for item in self.new:
+            if (
+                item.is_callable
+                and not item.is_hidden
+                and item.path in old_paths
+                and len(item.given) >= _MIN_TWIN_PARAMETERS
+            ):
+                stayed[item.scope, tuple(each.name for each in item.given)].append(item)
+        result = dict(found)
+        for symbol in gone:
+            listed = result.get(symbol.path, ())
+            if not symbol.is_callable or (listed and listed[0].score >= TWIN):
+                continue
+            key = _mapped(symbol.scope, self.scopes), tuple(each.name for each in symbol.given)
+            ours = set(parts_of(symbol.name))
+            alike = [item for item in stayed.get(key, ()) if _share_most_parts(ours, set(parts_of(item.name)))]
+            if len(alike) != 1:
+                continue
+            (twin,) = alike
+            score = CALLED_TWIN if twin.name in symbol.words else TWIN
+            rest = tuple(
+                replace(item, score=round(item.score * (1 - score), 3)) for item in listed if item.symbol != twin
+            )
+            more = ("it called it",) if score == CALLED_TWIN else ()
+            words = (f"{twin.name} takes the same arguments, and was there before", *more)
+            result[symbol.path] = (SymbolCandidate(twin, score, words), *rest)[:_MAX_CANDIDATES]
+        return result
+
     def calibrated(self, found: Mapping[Path, tuple[SymbolCandidate, ...]]) -> dict[Path, tuple[SymbolCandidate, ...]]:
         """The candidates with probabilities in place of scores, without those that are as good as impossible."""
         chance = self.table.probability_of
@@ -348,6 +385,10 @@ def _assign(pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]) -> dic
     matrix = csr_matrix((np.array(costs), (rows, columns)), shape=(height, width + height))
     found = min_weight_full_bipartite_matching(matrix, maximize=True)
     return {int(row): int(column) for row, column in zip(*found, strict=True) if column < width}
+
+
+def _share_most_parts(one: set[str], other: set[str]) -> bool:
+    return 2 * len(one & other) >= len(one | other)
 
 
 def _is_same_word(one: Symbol, other: Symbol) -> bool:

@@ -286,3 +286,26 @@ def test_a_name_that_says_the_opposite_is_no_successor(tree: Tree, one: str, oth
     new = tree("new", {"a.h": f"int boat_{other}_lamp(int a);\nint boat_{one}_light(int a);\nint quay(int a);\n"})
     (change,) = (item for item in changes_between(old, new) if item.old is not None)
     assert change.candidates[0].symbol.name == f"boat_{one}_light"
+
+
+def test_a_function_that_stayed_and_takes_the_same_is_a_candidate(tree: Tree) -> None:
+    twin = "def load_sea_chart(sheet, day=None, ink=3):\n    return sheet.read(day, ink)\n\ndef fetch(sheet, day=None, ink=3):\n    pass\n"
+    called = "def load_sea_map(sheet, day=None, ink=3):\n    return asmap(load_sea_chart(sheet, day, ink))\n\n"
+    alike = "def load_sea_slip(sheet, day=None, ink=3):\n    return slip(sheet)\n\n"
+    other = "def load_fog(depth):\n    return depth\n\n"
+    changes = changes_between(tree("old", {"m.py": called + alike + other + twin}), tree("new", {"m.py": twin}))
+    found = {item.old.name: item.candidates[0] for item in changes if item.old is not None and item.candidates}
+    assert {name: item.symbol.name for name, item in found.items()} == {
+        "load_sea_map": "load_sea_chart",
+        "load_sea_slip": "load_sea_chart",
+    }
+    assert 0.5 <= found["load_sea_slip"].score < found["load_sea_map"].score < 0.9
+
+
+def test_a_name_for_insiders_that_was_another_name_is_followed(tree: Tree) -> None:
+    kept = "class TextClause:\n    pass\n"
+    old = kept + "_TextClause = TextClause\n_other = 3\n_mine = missing\n"
+    changes = changes_between(tree("old", {"m.py": old}), tree("new", {"m.py": kept}))
+    assert [(item.kind, item.old.name if item.old else "", item.new.name if item.new else "") for item in changes] == [
+        ("renamed", "_TextClause", "TextClause")
+    ]

@@ -69,7 +69,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         rules = with_hints(rules, causes, known_engine_folder(scan, crossing.setup.to))
         rules = with_imports(rules, causes, scan, crossing.setup.to, token)
         rules = with_gone_imports(rules, causes, scan)
-        rules = with_declared(rules, causes, scan)
+        rules = with_declared(rules, causes, scan, known_engine_folder(scan, crossing.setup.to))
         rules = with_values_in_scope(rules, causes, scan)
         rules = with_other_types(rules, causes, scan, (crossing.setup.from_, crossing.setup.to), token)
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []

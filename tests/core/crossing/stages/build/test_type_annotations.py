@@ -101,6 +101,18 @@ def test_what_a_checker_wants_said_is_said(tree: Tree) -> None:
     assert inspect(crossing, Work()).build.passed
 
 
+def test_a_function_with_a_capital_is_no_type_without_asking(tree: Tree) -> None:
+    old = "class Boats:\n    pass\n\n\ndef Made(n):\n    return Boats()\n"
+    new = "from typing import Generic, TypeVar\n\nT = TypeVar('T')\n\n\nclass Boats(Generic[T]):\n    pass\n\n\ndef Made(n: int) -> Boats[T]:\n    return Boats()\n"
+    game = "import rush\n\n\ndef f():\n    one = rush.Boats()\n    two = rush.Made(3)\n    return one, two\n"
+    check = "cd {project}/src && MYPYPATH={engine} {python} -m mypy --check-untyped-defs --cache-dir=/dev/null game.py"
+    crossing = begin_engine(tree, {"rush.py": old}, {"rush.py": new}, {"src/game.py": game}, check)
+    for key, way in (("engine:sites", "apply"), ("build:run", "build")):
+        act(crossing, key, way)
+    found = {item.cause.symbol: item.fixes[0] for item in inspect(crossing, Work()).build.causes if item.fixes}
+    assert {name: fix.is_automatic for name, fix in found.items()} == {"one": True, "two": False}
+
+
 _CODE = {
     3: "        self.pier.boats.draw(self.hour)",
     4: "        wick.near(self.hour, self.boats)",
