@@ -287,7 +287,7 @@ def _searchable(change: ApiChange) -> str:
 
 def _row(change: ApiChange, uses: int, number: int, with_uses: bool) -> Row:
     is_sure = change.candidates and change.candidates[0].score
-    sub = change.kind + (f" · {is_sure:.2f}" if is_sure else "")
+    sub = change.kind.replace("-", " ") + (f" · {is_sure:.2f}" if is_sure else "")
     sub += " · compiles and means something else" if change.is_silent else ""
     right = count(uses, "use") if with_uses and uses else ""
     return Row(

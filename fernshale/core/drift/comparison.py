@@ -173,7 +173,7 @@ def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
 
 
 def _hidden_aliases(pair: Pair, sides: _Sides) -> Iterator[ApiChange]:
-    """Names that were not for others, were another name for one that is, and went: some used them all the same."""
+    """Report removed private aliases of public names: some projects use them."""
     there = {item.path for item in pair.new.symbols}
     for item in pair.old.symbols:
         if item.is_hidden and item.kind == "constant" and item.path not in there:
@@ -186,7 +186,7 @@ def _hidden_aliases(pair: Pair, sides: _Sides) -> Iterator[ApiChange]:
 
 
 def _imported_from_elsewhere(pair: Pair, old: Sequence[Symbol]) -> Iterator[ApiChange]:
-    """Names of scripts that users have to import from another module, whether their definitions changed or not."""
+    """Report names of scripts that users have to import from another module."""
     known = {(item.file, item.name): item for item in old if not item.scope}
     for symbol, candidates in moved_exports(pair.old.folder, pair.new.folder, known):
         best = candidates[0].symbol
@@ -288,7 +288,7 @@ def _with_stated(
             symbol, scope, sides.removals.of(symbol.name), "the new release says of its removal", names
         )
     if top is None and (passed := passed_call(symbol, scope, names)) is not None and not passed.is_plain:
-        why = f"it did no more than {_short(symbol.value)}"
+        why = f"its body was only {_short(symbol.value)}"
         top = SymbolCandidate(passed.target, FORWARDED, (why,), call=passed.text)
     if top is None:
         forwarded = forwards_to(symbol, names)
@@ -323,7 +323,7 @@ def _with_stated(
 def _with_call(
     candidate: SymbolCandidate, symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames
 ) -> SymbolCandidate:
-    """The candidate with how `symbol` calls it, if that needs more than another name; `scope` is where its members are now."""
+    """Return the candidate with the call that `symbol` makes, if it is another one; `scope` is the new scope of its members."""
     passed = passed_call(symbol, scope, names)
     if passed is None or passed.is_plain or passed.target.path != candidate.symbol.path:
         return candidate
@@ -392,7 +392,7 @@ def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Side
         if stated is None and forwarded is not None:
             stated = SymbolCandidate(forwarded[0], STATED, (f"the new release says: {_short(fresh.deprecated)}",))
         if stated is None and (passed := passed_call(fresh, fresh.scope, sides.names)) is not None:
-            stated = SymbolCandidate(passed.target, STATED, (f"the new release does it by {_short(fresh.value)}",))
+            stated = SymbolCandidate(passed.target, STATED, (f"its body is only {_short(fresh.value)}",))
         candidates: tuple[SymbolCandidate, ...] = (
             () if stated is None else (_with_call(stated, fresh, fresh.scope, sides.names),)
         )

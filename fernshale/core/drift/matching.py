@@ -309,8 +309,8 @@ class _Work:
     def with_twins(
         self, gone: Sequence[Symbol], found: Mapping[Path, tuple[SymbolCandidate, ...]]
     ) -> dict[Path, tuple[SymbolCandidate, ...]]:
-        """Add functions that stayed to old ones without a probable successor: next to them, with the same parameters and a
-        similar name. One that the old function called is likelier."""
+        """Add existing functions as candidates for removed ones without a probable successor: in the same scope, with the same
+        parameters and a similar name. A function that the removed one called gets a higher score."""
         old_paths = {item.path for item in self.old}
         stayed: dict[tuple[Path, tuple[str, ...]], list[Symbol]] = defaultdict(list)
         for item in self.new:
@@ -336,8 +336,8 @@ class _Work:
             rest = tuple(
                 replace(item, score=round(item.score * (1 - score), 3)) for item in listed if item.symbol != twin
             )
-            more = ("it called it",) if score == CALLED_TWIN else ()
-            words = (f"{twin.name} takes the same arguments, and was there before", *more)
+            more = ("the old function called it",) if score == CALLED_TWIN else ()
+            words = (f"{twin.name} takes the same arguments and existed before", *more)
             result[symbol.path] = (SymbolCandidate(twin, score, words), *rest)[:_MAX_CANDIDATES]
         return result
 

@@ -16,7 +16,7 @@ PublicMove = tuple[Symbol, tuple[SymbolCandidate, ...]]
 
 
 def moved_exports(old: Path, new: Path, known: Mapping[tuple[str, str], Symbol]) -> Iterator[PublicMove]:
-    """The names of scripts that a module exported, and that users find in another module of the new release.
+    """Yield names that a script module exported, and that another module exports in the new release.
 
     `known` are symbols of the old release by file and name, for what is known of them.
     """
@@ -30,7 +30,7 @@ def moved_exports(old: Path, new: Path, known: Mapping[tuple[str, str], Symbol])
         candidates = tuple(_candidates(module, name, defined, listed, after))
         if candidates:
             symbol = known.get((before.file_of(defined.module), defined.name))
-            yield _symbol(module, name, before.file_of(defined.module), symbol), candidates
+            yield _symbol(module, name, (before.file_of(defined.module), before.line_of(defined)), symbol), candidates
 
 
 def _candidates(
@@ -50,11 +50,11 @@ def _candidates(
         is_first = specifier == ranked[0][0]
         score = IMPORTED_FROM_OTHER_MODULE if rivals == 1 or (is_first and ending > 1) else IMPORTED_FROM_SIMILAR_MODULE
         score = score if is_first else score * ODDS_OF_NAMESAKE
-        file = after.file_of(there.module)
-        why = f"{specifier} exports {name}" + (
-            f", and {module} does not any more" if is_first else ", which may be another one"
+        file, line = after.file_of(there.module), after.line_of(there)
+        why = f"{specifier} exports {name}" + (f"; {module} does not any more" if is_first else ", perhaps another one")
+        yield SymbolCandidate(
+            _symbol(specifier, name, (file, line), None), round(score, 3), (why, f"defined in {file}")
         )
-        yield SymbolCandidate(_symbol(specifier, name, file, None), round(score, 3), (why, f"it stands in {file}"))
 
 
 def _shared_end(one: str, other: str) -> int:
@@ -68,7 +68,7 @@ def _shared_end(one: str, other: str) -> int:
     return count
 
 
-def _symbol(module: str, name: str, file: str, known: Symbol | None) -> Symbol:
-    """A name as its users write it: with the module that they import it from as its scope."""
+def _symbol(module: str, name: str, place: tuple[str, int], known: Symbol | None) -> Symbol:
+    """Return a symbol whose scope is the module that users import it from."""
     kind: SymbolKind = known.kind if known is not None else "constant"
-    return Symbol(kind, name, (module,), file, known.line if known is not None else 1)
+    return Symbol(kind, name, (module,), *place)

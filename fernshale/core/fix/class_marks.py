@@ -1,4 +1,4 @@
-"""What is written at a class beside its members: decorators, annotations, attributes, derived traits, and macros in its body."""
+"""The marks of classes: decorators, annotations, attributes, derived traits, and macros at the start of the body."""
 
 from __future__ import annotations
 

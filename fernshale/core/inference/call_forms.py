@@ -1,7 +1,7 @@
-"""Derive how a call is written in the new release when more than its name or the order of its arguments changed.
+"""Derive the new form of a call when more than its name or the order of its arguments changed.
 
-What a call has (its object and its arguments) is matched with what the new function takes: first by name, then by a type that
-only one of each has. Arguments left over may be the parts of one new argument, whose type is made of them.
+The object and the arguments of the old call are matched with the parameters of the new function: first by name, then by a type
+that occurs once on each side. Unmatched arguments may become one object, if its type has such fields or constructor parameters.
 """
 
 from __future__ import annotations
@@ -86,7 +86,7 @@ def has_object(symbol: Symbol) -> bool:
 
 
 def has_other_object(old: Symbol, new: Symbol, types: Mapping[str, str]) -> bool:
-    """Whether a call is made on something else than before; `types` are the renamed types."""
+    """Return whether a call needs another object than before; `types` are the renamed types."""
     if has_object(old) != has_object(new):
         return True
     return has_object(old) and types.get(old.scope[-1], old.scope[-1]) != new.scope[-1] and _takes(old, new.scope[-1])
@@ -151,7 +151,7 @@ def _has_same_default(item: Parameter, form: CallForm, old_file: str) -> bool:
 
 
 def call_form(old: Symbol, new: Symbol, types: Mapping[str, str], members: Members) -> CallForm | None:
-    """How to write a call of `old` as one of `new`; None where a new name is enough, or nothing can be told.
+    """Return how to write a call of `old` as one of `new`; None if a new name is enough, or if the form is unknown.
 
     `types` are the renamed types, `members` looks up classes of the new release.
     """
@@ -191,7 +191,7 @@ def _is_in_other_order(old: Symbol, new: Symbol, texts: Sequence[str]) -> bool:
 
 
 def _front(old: Symbol, new: Symbol, owner: str, matching: _Matching) -> str | None:
-    """What is before the brackets: the name, with the object that has the method; None where no part of the call is one."""
+    """Return the text before the brackets: the name, with its object for a method; None if no part of the call is that object."""
     if not has_object(new):
         if old.kind == new.kind == "function" or old.kind == new.kind == "constructor":
             return new.called
@@ -230,7 +230,7 @@ def _fits(item: _Input, wanted: Parameter) -> bool:
 
 
 def _match(old: Symbol, new: Symbol, matching: _Matching) -> None:
-    """Match by name; then what is the only one of its type on both sides."""
+    """Match by name, then by types that occur once on both sides."""
     for at, wanted in enumerate(new.given):
         named = next((item for item in matching.left if item.name == wanted.name and _fits(item, wanted)), None)
         if named is not None:
@@ -253,7 +253,7 @@ def _match(old: Symbol, new: Symbol, matching: _Matching) -> None:
 
 
 def _match_by_place(old: Symbol, new: Symbol, matching: _Matching) -> None:
-    """Match what is left at the same place: a parameter with another name."""
+    """Match unmatched parameters at the same position: they were renamed."""
     places = {item.name: at for at, item in enumerate(old.given)}
     for item in list(matching.left):
         at = places.get(item.name, -1)
@@ -274,7 +274,7 @@ def _given(name: str, is_: str, wanted: str, old: Symbol) -> str:
 
 
 def _gather(old: Symbol, new: Symbol, matching: _Matching, members: Members) -> None:
-    """Make one new argument of those that are left, if its type is made of such parts."""
+    """Match one new argument with all unmatched ones, if its type has such parts."""
     for at, wanted in enumerate(new.given):
         left = [item for item in matching.left if item.name != _OBJECT]
         if at in matching.texts or not left or not wanted.type:

@@ -1,4 +1,4 @@
-"""Derive marks that classes of a kind need now: those that all of the release's own examples have, and none had before."""
+"""Derive marks that derived classes need now: all examples of the new release have them, and none of the old one."""
 
 from __future__ import annotations
 

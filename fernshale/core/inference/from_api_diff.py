@@ -225,7 +225,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
         if has_other_object(old, new, leg.types):
             if form is not None:
                 return
-            score, why = score * SHARE_OTHER_KIND, f"{why}; is called on something else"
+            score, why = score * SHARE_OTHER_KIND, f"{why}; it is called on another object"
     if old.is_callable and new.kind == "class":
         # Called like a function, it returns something else than before.
         score, why = score * SHARE_OTHER_KIND, f"{new.name} is a class; {why}"
@@ -294,7 +294,7 @@ def _is_of_class(old: Symbol, new: Symbol) -> bool:
 
 
 def _import_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Iterator[ReimportRule]:
-    """Yield rules for names of scripts that are imported from another module now, one for each pair of modules."""
+    """Yield rules that import names of scripts from another module, one for each pair of modules."""
     groups: dict[tuple[str, str, float, int], set[str]] = {}
     for change in changes:
         if change.kind == "imported-from":
@@ -305,13 +305,13 @@ def _import_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> It
         groups.setdefault((module, home, IMPORTED_FROM_OTHER_MODULE, 0), set()).add(name)
     for (old, new, score, number), names in groups.items():
         listed = sorted(names)
-        why = f"{new} exports {', '.join(listed[:3])}, and {old} does not any more"
+        why = f"{new} exports {', '.join(listed[:3])}; {old} does not any more"
         id = "-".join(("drift-import", old, new, *([str(number + 1)] if number else [])))
         yield ReimportRule(id, why, old=old, new=new, names=tuple(listed), confidence=score, named=True)
 
 
 def _homes_of_renamed(changes: Sequence[ApiChange], before: Path, after: Path) -> Iterator[tuple[str, str, str]]:
-    """The old module, the new one and the new name of what a script module exported and has another name in another module."""
+    """Yield old module, new module and new name for each renamed export that another module exports now."""
     renamed = {
         change.old.name: change.candidates[0].symbol.name
         for change in changes
@@ -425,7 +425,7 @@ def _getter(change: ApiChange, old: Symbol, new: Symbol, added: Collection[tuple
 
 
 def _accessor(change: ApiChange) -> GetterRule | None:
-    """Derive the rule for a field that its class reads and writes for its users now, by functions of that name."""
+    """Derive the rule for a field that was replaced by a getter and a setter of its name."""
     field, listed = change.old, change.candidates
     if field is None or field.kind not in ("field", "constant"):
         return None
@@ -478,7 +478,7 @@ def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> 
         confidence = COPIED_VALUE
     else:
         text, confidence = placeholder(theirs[at].name or "argument"), PLACEHOLDER
-        why = f"{old.full} wants {wanted}, and nothing in the release shows a value: write yours in the place of {text}"
+        why = f"{old.full} wants {wanted}, and the release shows no value: replace {text} by yours"
     yield AddArgumentRule(
         rule_id(old), why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(old.given),
         position=at + 1, text=text, confidence=confidence,
@@ -486,7 +486,7 @@ def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> 
 
 
 def _other_arguments(change: ApiChange, old: Symbol, new: Symbol, leg: _Leg) -> Iterator[Rule]:
-    """Derive the rule for arguments that are gone, or that are put into one now."""
+    """Derive the rule for removed arguments, or for several arguments that became one object."""
     form = leg.form(old, new) if old.name == new.name else None
     if form is not None and not form.unknown:
         part = "fewer" if form.lost else "gathered"
@@ -494,10 +494,10 @@ def _other_arguments(change: ApiChange, old: Symbol, new: Symbol, leg: _Leg) -> 
 
 
 def _with_what_is_missing(why: str, form: CallForm) -> str:
-    """A reason with what a person has to look at in a new form of a call."""
+    """Return a reason, with the arguments that a person has to check in the new call."""
     lost = ["the object" if name == "it" else name for name in form.lost]
-    parts = [f"has no place for {', '.join(lost)}"] if lost else []
-    parts += [f"{', '.join(form.unknown)} is for you to fill in"] if form.unknown else []
+    parts = [f"the new call does not pass {', '.join(lost)}"] if lost else []
+    parts += [f"fill in {', '.join(form.unknown)} yourself"] if form.unknown else []
     return "; ".join((why, *parts))
 
 

@@ -1,4 +1,4 @@
-"""Derive rules for several calls that became one: a new function whose body makes the calls that users made before."""
+"""Derive rules that replace several calls by one: a new function whose body makes these calls."""
 
 from __future__ import annotations
 
@@ -44,6 +44,6 @@ def _rule(new: Symbol, steps: Sequence[re.Match[str]], names: Collection[str]) -
     called = f"$it.{new.name}({', '.join(f'${name}' for name in given)}){end}"
     listed = " and ".join(sorted(names))
     return RewriteRule(
-        f"drift-joined-{'-'.join((*new.scope, new.name))}", f"{new.full} does {listed}, which others cannot call any more",
+        f"drift-joined-{'-'.join((*new.scope, new.name))}", f"{new.full} does {listed}, which are not public any more",
         title=f"{listed} → {new.name}", pattern=pattern, replacement=called, confidence=CALLS_JOINED, named=True,
     )  # fmt: skip

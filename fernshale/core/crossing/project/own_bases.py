@@ -1,4 +1,4 @@
-"""Which class of others a class of the project derives from."""
+"""Find the base, outside the project, of a class of the project."""
 
 from __future__ import annotations
 

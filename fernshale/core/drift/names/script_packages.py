@@ -70,6 +70,13 @@ class ScriptPackages:
         """The file of a module, by its path without ending."""
         return self._files[module]
 
+    def line_of(self, defined: Definition) -> int:
+        """The 1-based line of a definition; the first one if it is not found."""
+        text = read_bytes(f"{self._folder}/{self.file_of(defined.module)}").decode("utf-8", "replace")
+        name = re.escape(defined.name)
+        found = re.search(rf"(?m)^.*\bexport\b.*(?<![\w$]){name}(?![\w$])", text) if defined.name else None
+        return text.count("\n", 0, found.start()) + 1 if found is not None else 1
+
     @cached_property
     def exported(self) -> Mapping[tuple[str, str], Definition]:
         """Each name by the module that users import it from and the name, with its definition."""

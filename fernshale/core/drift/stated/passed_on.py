@@ -1,4 +1,4 @@
-"""How a function did its work by calling others: the release's own code shows what to write in place of a call of it."""
+"""Read the calls that the body of an old function consists of: they show what to write in place of a call of it."""
 
 from __future__ import annotations
 

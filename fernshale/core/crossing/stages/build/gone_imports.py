@@ -1,4 +1,4 @@
-"""Rules that remove imports of what the new release does not have, from files that do not use it."""
+"""Rules that remove imports of removed names from files that do not use them."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from fernshale.core.fix.rules import Rule, UnimportRule
 def with_gone_imports(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan) -> LegRules:
     """`rules`, and rules that remove the imports that causes are about."""
     wanted = [cause for cause in causes if cause.symbol and cause.kind in (*MISSING, HEADER)]
-    return rules.with_further("the imports of it", (rule for cause in wanted for rule in _rules_of(cause, scan)))
+    return rules.with_further("imports of removed names", (rule for cause in wanted for rule in _rules_of(cause, scan)))
 
 
 def _rules_of(cause: Cause, scan: ProjectScan) -> Iterator[Rule]:
@@ -37,7 +37,7 @@ def _rules_of(cause: Cause, scan: ProjectScan) -> Iterator[Rule]:
         why = (
             "the new release has no such file"
             if is_header
-            else f"the new release has no {name}, and nothing here uses it"
+            else f"the new release has no {name}, and these files do not use it"
         )
         yield UnimportRule(
             f"unimport-{name}", why, title=f"remove the import of {name}", old=name, named=True,

@@ -1,4 +1,4 @@
-"""Where the project uses the symbols that a linker misses without naming a line: an object file has none."""
+"""Find the uses of undefined symbols in the project: a linker names object files, which have no lines."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ _MAX_USES = 50
 
 
 def with_linker_uses(errors: Sequence[Owned], scan: ProjectScan, token: CancelToken) -> tuple[Owned, ...]:
-    """The errors, with the uses of its symbol in the project's own code for each that a linker reports without a line.
+    """Return the errors; an undefined symbol without a line gets the places in the project's own code that use it.
 
     Raises Cancelled.
     """
@@ -41,14 +41,14 @@ def with_linker_uses(errors: Sequence[Owned], scan: ProjectScan, token: CancelTo
 
 
 def _missing_symbol(error: Owned) -> str:
-    """The name that a linker misses without naming a line; "" for any other error."""
+    """Return the undefined symbol of a linker error without a line; "" for any other error."""
     kind, symbol = kind_and_symbol(error.diagnostic.message)
     return symbol if kind == LINK and not error.diagnostic.place.line and symbol.isidentifier() else ""
 
 
 def _located(error: Owned, symbol: str, texts: Mapping[TreePath, str]) -> Owned:
-    """An error at the first use of its symbol, with the others as notes: in the file that the linker names, if it is one of the
-    project's, else anywhere."""
+    """Return the error at the first use of its symbol, with the other uses as notes: in the file that the linker names if the
+    project has it, else in all files."""
     named = posixpath.splitext(posixpath.basename(error.diagnostic.place.file))[0]
     uses = list(_uses(symbol, texts))
     near = [place for place in uses if posixpath.splitext(posixpath.basename(place.file))[0] == named]

@@ -1,4 +1,4 @@
-"""The next round: what a person changed by hand since the last one is learned before the build forgets it."""
+"""The next round: rules are learned from manual changes before the build replaces the tree they are compared with."""
 
 from __future__ import annotations
 

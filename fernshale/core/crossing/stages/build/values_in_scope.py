@@ -1,4 +1,4 @@
-"""Rules that pass a variable for a new argument: one of the wanted type that the code around every call in a file has."""
+"""Rules that pass a variable as a new argument: one of its type that is in scope at every reported call of a file."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def with_values_in_scope(rules: LegRules, causes: Sequence[Cause], scan: Project
     }
     named = [(cause, wanted.get(last_name(cause.symbol))) for cause in causes if cause.symbol]
     further = (rule for cause, found in named if found is not None for rule in _rules_of(cause, *found, scan))
-    return rules.with_further("the variables at the calls", further)
+    return rules.with_further("variables in scope", further)
 
 
 def _rules_of(cause: Cause, change: ApiChange, at: int, scan: ProjectScan) -> Iterator[Rule]:
@@ -50,7 +50,7 @@ def _rules_of(cause: Cause, change: ApiChange, at: int, scan: ProjectScan) -> It
         is_named = name.removeprefix("this.").removeprefix("self.").strip("_") == item.name
         yield AddArgumentRule(
             f"in-scope-{change.symbol.called}-{words}",
-            f"{change.old.full} wants {item.type} {item.name}; {name} is one, at each of these calls",
+            f"{change.old.full} wants {item.type} {item.name}; {name} is in scope at each of these calls",
             title=f"{change.old.called}(…) gets {name}", call=change.old.called, arguments=len(change.old.given),
             position=at + 1, text=name, named=True, where=Where(files=tuple(map(str, paths))),
             confidence=NAMED_VALUE_IN_SCOPE if is_named else VALUE_IN_SCOPE,
