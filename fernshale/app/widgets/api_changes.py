@@ -14,7 +14,7 @@ def title_of_change(change: ApiChange) -> str:
             return f"{old.name} → {new.name}" if old.name != new.name else f"{old.name} is declared in {new.file}"
         return f"{'::'.join(old.path[shared:])} → {'::'.join(new.path[shared:])}"
     if old is not None and new is not None and change.kind == "imported-from":
-        return f"{old.name} from {new.scope[0]}, not {old.scope[0]}"
+        return f"{new.name} from {'.'.join(new.scope)}, not {'.'.join(old.scope)}"
     near = ".".join(change.symbol.path[-2:])
     if change.kind == "reordered":
         return f"{near.removesuffix('.__init__')} takes its arguments in another order"

@@ -17,6 +17,9 @@ FORWARDED_WITH_CAST = 0.8
 PERHAPS_FORWARDED = 0.2
 # Several other names exchanged the same part, and a name that stayed differs by this part only.
 SWAPPED_PART = 0.6
+# A type that stayed has most members of the one that went; and declarations use it in place of the other.
+MEMBERS_OF_OTHER = 0.5
+MEMBERS_AND_USES_OF_OTHER = 0.85
 # A function that stayed, next to the one that went, with the same parameters and a similar name; and one that was called by it.
 TWIN = 0.5
 CALLED_TWIN = 0.7

@@ -23,7 +23,7 @@ from fernshale.core.drift.accepted_arguments import signatures_of
 from fernshale.core.drift.declarations import plain_type, renamed_type
 from fernshale.core.drift.matching import Matches, SymbolCandidate, declared_by_path, match_symbols, sides_of
 from fernshale.core.drift.parameter_order import is_quiet, new_order
-from fernshale.core.drift.public_paths import moved_exports
+from fernshale.core.drift.public_paths import moved_exports, moved_python_names
 from fernshale.core.drift.release_symbols import Pair
 from fernshale.core.drift.stated.passed_on import passed_call
 from fernshale.core.drift.stated.removals import Removals
@@ -166,7 +166,7 @@ def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
     changes += _hidden_aliases(pair, sides)
     changes += _to_implement(olds, news, matches)
     changes += _closed(olds, pair.new.symbols, news)
-    changes += _imported_from_elsewhere(pair, old)
+    changes += _imported_from_elsewhere(pair, old, changes)
     return tuple(
         sorted(changes, key=lambda item: (item.kind == "added", item.symbol.file, item.symbol.line, item.symbol.path))
     )
@@ -185,13 +185,22 @@ def _hidden_aliases(pair: Pair, sides: _Sides) -> Iterator[ApiChange]:
                 )
 
 
-def _imported_from_elsewhere(pair: Pair, old: Sequence[Symbol]) -> Iterator[ApiChange]:
-    """Report names of scripts that users have to import from another module."""
+def _imported_from_elsewhere(pair: Pair, old: Sequence[Symbol], changes: Sequence[ApiChange]) -> Sequence[ApiChange]:
+    """Report names of scripts and Python packages that users have to import from another module."""
     known = {(item.file, item.name): item for item in old if not item.scope}
-    for symbol, candidates in moved_exports(pair.old.folder, pair.new.folder, known):
+    became = {
+        change.old.path: (change.old, change.candidates)
+        for change in changes
+        if change.old is not None and change.kind in ("renamed", "moved")
+    }
+    folders = pair.old.folder, pair.new.folder
+    found = []
+    for symbol, candidates in (*moved_exports(*folders, known), *moved_python_names(*folders, became)):
         best = candidates[0].symbol
-        what = f"{symbol.name} is imported from {best.scope[0]} now, not from {symbol.scope[0]}"
-        yield ApiChange("imported-from", symbol, best, what, candidates)
+        modules = (".".join(item.scope) for item in (best, symbol))
+        what = "{} is imported from {} now, not from {}".format(symbol.name, *modules)
+        found.append(ApiChange("imported-from", symbol, best, what, candidates))
+    return found
 
 
 def _gone(symbol: Symbol, overloads: Sequence[Symbol], sides: _Sides) -> Iterator[ApiChange]:

@@ -13,7 +13,7 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from fernshale.core.base.confidence import CALLED_TWIN, SWAPPED_PART, TWIN
+from fernshale.core.base.confidence import CALLED_TWIN, MEMBERS_AND_USES_OF_OTHER, MEMBERS_OF_OTHER, SWAPPED_PART, TWIN
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.candidate_search import Side, keys_of, nearest_symbols
 from fernshale.core.drift.members import Members, neighbour_names
@@ -35,6 +35,8 @@ _MIN_WEIGHED = 16
 _MAX_CANDIDATES = 5
 # How many names must have lost or gained the same part, so that another name is changed by it.
 _MIN_SWAPS = 3
+# So many members, and declarations, make a type that stayed the successor of one that went.
+_MIN_MOVED = 2
 # With fewer parameters, two functions that take the same ones may have nothing in common.
 _MIN_TWIN_PARAMETERS = 2
 # Minimum score of a candidate to be listed.
@@ -161,7 +163,8 @@ def match_symbols(
     # Twice: the second pass knows the parts that were renamed together.
     second = {**work.match(containers, into, token, observe), **work.match(members, onto, token, observe)}
     work.learn(second)
-    second = work.with_twins(gone, work.with_swapped(gone, work.calibrated(second)))
+    second = work.with_kept_types(gone, work.calibrated(second))
+    second = work.with_twins(gone, work.with_swapped(gone, second))
     return Matches(second, dict(work.chosen), dict(work.scopes), dict(work.types), work.old_members.reach)
 
 
@@ -304,6 +307,39 @@ class _Work:
                     swapped = SymbolCandidate(other, SWAPPED_PART, (why,))
                     result[symbol.path] = (swapped, *rest)[:_MAX_CANDIDATES]
                     break
+        return result
+
+    def with_kept_types(
+        self, gone: Sequence[Symbol], found: Mapping[Path, tuple[SymbolCandidate, ...]]
+    ) -> dict[Path, tuple[SymbolCandidate, ...]]:
+        """Add a type that stayed as candidate for a removed type without a probable successor: most members of the removed one are
+        members of the other now. It is more certain if declarations use the other instead, too."""
+        kept = {item.path: item for item in self.new if item.kind in CONTAINER and not item.is_hidden}
+        into: dict[Path, Counter[Path]] = defaultdict(Counter)
+        for path, symbol in self.chosen.items():
+            if symbol.scope in kept and path[-1] == symbol.name:
+                into[path[:-1]][symbol.scope] += 1
+        uses = self.exchange.count(self.chosen, of_kept=True)
+        result = dict(found)
+        for symbol in gone:
+            listed = result.get(symbol.path, ())
+            homes = into.get(symbol.path)
+            if symbol.kind not in CONTAINER or homes is None or (listed and listed[0].score >= MEMBERS_OF_OTHER):
+                continue
+            (home, times) = homes.most_common(1)[0]
+            other, total = kept[home], len(self.old_members.own(symbol.path))
+            if times < _MIN_MOVED or 2 * times <= total or other.name == symbol.name:
+                continue
+            used = uses[symbol.name, other.name]
+            score = MEMBERS_AND_USES_OF_OTHER if used >= _MIN_MOVED else MEMBERS_OF_OTHER
+            words = [f"{times} of its {total} members are members of {other.full} now"]
+            words += [f"{used} declarations have {other.name} instead"] if used else []
+            rest = tuple(
+                replace(item, score=round(item.score * (1 - score), 3)) for item in listed if item.symbol != other
+            )
+            result[symbol.path] = (SymbolCandidate(other, score, tuple(words)), *rest)[:_MAX_CANDIDATES]
+            self.scopes[symbol.path], self.types[symbol.name] = other.path, other.name
+            self.chosen[symbol.path] = other
         return result
 
     def with_twins(

@@ -3,12 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 
-from fernshale.core.base.confidence import IMPORTED_FROM_OTHER_MODULE, IMPORTED_FROM_SIMILAR_MODULE, ODDS_OF_NAMESAKE
+from fernshale.core.base.confidence import (
+    IMPORTED_FROM_OTHER_MODULE,
+    IMPORTED_FROM_SIMILAR_MODULE,
+    ODDS_OF_NAMESAKE,
+    STILL_DEFINED,
+)
 from fernshale.core.drift.matching import SymbolCandidate
+from fernshale.core.drift.names.python_packages import packages_of
 from fernshale.core.drift.names.script_packages import Definition, ScriptPackages, rank_of, script_packages_of
-from fernshale.core.drift.symbols import Symbol, SymbolKind
+from fernshale.core.drift.symbols import Symbol, SymbolKind, went_into_class
 
 _MAX_CANDIDATES = 3
 PublicMove = tuple[Symbol, tuple[SymbolCandidate, ...]]
@@ -31,6 +38,42 @@ def moved_exports(old: Path, new: Path, known: Mapping[tuple[str, str], Symbol])
         if candidates:
             symbol = known.get((before.file_of(defined.module), defined.name))
             yield _symbol(module, name, (before.file_of(defined.module), before.line_of(defined)), symbol), candidates
+
+
+def moved_python_names(old: Path, new: Path, became: Mapping[tuple[str, ...], PublicMove]) -> Iterator[PublicMove]:
+    """Yield names that a Python package no longer re-exports, with where users find them now.
+
+    `became` are the successors of renamed and moved symbols by their old paths.
+    """
+    before, after = packages_of(old), packages_of(new)
+    for written, defined in before.shown.items():
+        if after.has(written):
+            continue
+        found = became.get(defined)
+        if found is not None:
+            was, best = found[0], found[1][0]
+            member = int(went_into_class(was, best.symbol))
+            is_called_no_more = was.is_callable and not best.symbol.is_callable
+            if best.written or (best.symbol.kind in ("method", "field") and not member) or is_called_no_more:
+                continue
+        elif after.has(defined):
+            was, member = Symbol("constant", written[-1], written[:-1], before.file_of(defined[:-1]), 1), 0
+            why = f"{'.'.join(written[:-1])} does not export it any more, and {'.'.join(defined)} stayed"
+            best = SymbolCandidate(replace(was, scope=defined[:-1]), STILL_DEFINED, (why,))
+        else:
+            continue
+        # A package re-exports classes, not their members.
+        path = best.symbol.path
+        holder, inner = path[: len(path) - member], path[len(path) - member :]
+        now = after.written(holder)
+        # Where the package exports the new name, the name alone is another, which has a change of its own.
+        if now is not None and not after.has((*written[:-1], now[-1])):
+            shown = (*now, *inner)
+            symbol = replace(best.symbol, name=shown[-1], scope=shown[:-1])
+            candidate = SymbolCandidate(
+                symbol, best.score, best.evidence[:1], signatures=best.signatures, holder=now if member else ()
+            )
+            yield replace(was, name=written[-1], scope=written[:-1]), (candidate,)
 
 
 def _candidates(

@@ -27,6 +27,7 @@ _WITH_COLONS = (".h", ".hpp", ".hh", ".hxx", ".h++", ".c", ".cpp", ".cc", ".cxx"
 # Languages in which all methods can be overridden unless they say otherwise.
 _ALL_VIRTUAL = ENDINGS["java"]
 _NEVER_VIRTUAL = frozenset(("static", "final", "staticmethod"))
+_OF_THE_CLASS = frozenset(("static", "staticmethod", "classmethod"))
 CALLABLE: frozenset[SymbolKind] = frozenset(("function", "method", "constructor"))
 CONTAINER: frozenset[SymbolKind] = frozenset(("class", "interface", "enum", "type"))
 
@@ -128,6 +129,11 @@ class Symbol:
             for item in self.parameters
         )
         return f"({inner})" + (f" -> {self.returns}" if self.returns else "")
+
+
+def went_into_class(old: Symbol, new: Symbol) -> bool:
+    """Whether a function became one of a class that needs no object of it."""
+    return old.kind == "function" and new.kind == "method" and not new.marks.isdisjoint(_OF_THE_CLASS)
 
 
 _values = attrgetter(*(item.name for item in fields(Symbol)))

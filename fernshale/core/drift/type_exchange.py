@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
@@ -31,23 +31,25 @@ class TypeExchange:
 
     def __init__(self, old: Sequence[Symbol], new: Sequence[Symbol]) -> None:
         there, here = ({item.name for item in side if item.kind in CONTAINER} for side in (old, new))
-        self._gone, self._fresh = there - here, here - there
+        self._gone, self._fresh, self._kept = there - here, here - there, here & there
         self._users = [item for item in old if not self._gone.isdisjoint(type_names(item))]
         self._new: dict[Path, list[Symbol]] = defaultdict(list)
         for item in new:
             self._new[item.path].append(item)
 
-    def count(self, chosen: Mapping[Path, Symbol]) -> Counter[tuple[str, str]]:
-        """The number of declarations by the name of the missing type and of the new one. `chosen` are matched symbols."""
+    def count(self, chosen: Mapping[Path, Symbol], *, of_kept: bool = False) -> Counter[tuple[str, str]]:
+        """The number of declarations by the name of the missing type and of the new one; with `of_kept`, of one that both releases
+        have. `chosen` are matched symbols."""
+        into = self._kept if of_kept else self._fresh
         found: Counter[tuple[str, str]] = Counter()
         for user in self._users:
             target = chosen.get(user.path)
             others = self._new.get(target.path if target is not None else user.path, ())
             if len(others) == 1:
-                found.update(set(self._of_pair(user, others[0])))
+                found.update(set(self._of_pair(user, others[0], into)))
         return found
 
-    def _of_pair(self, old: Symbol, new: Symbol) -> Iterator[tuple[str, str]]:
+    def _of_pair(self, old: Symbol, new: Symbol, into: Collection[str]) -> Iterator[tuple[str, str]]:
         """The exchanged types of one declaration: at the same place, between texts that have as many names."""
         places = [(old.returns, new.returns), *zip(old.bases, new.bases, strict=False)]
         if len(old.parameters) == len(new.parameters):
@@ -56,7 +58,5 @@ class TypeExchange:
             ours, theirs = names_in_type(mine), names_in_type(now)
             if len(ours) == len(theirs):
                 yield from (
-                    (one, other)
-                    for one, other in zip(ours, theirs, strict=True)
-                    if one in self._gone and other in self._fresh
+                    (one, other) for one, other in zip(ours, theirs, strict=True) if one in self._gone and other in into
                 )

@@ -23,7 +23,6 @@ from fernshale.core.base.confidence import (
     REORDERED,
     SAME_POSITION,
     SHARE_OTHER_KIND,
-    STILL_DEFINED,
 )
 from fernshale.core.base.languages import C_FAMILY, NAMED_ARGUMENTS, SCRIPTS, language_of
 from fernshale.core.drift.comparison import ApiChange
@@ -31,12 +30,11 @@ from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.names.cpp_types import types_of
 from fernshale.core.drift.names.name_parts import parts_of
-from fernshale.core.drift.names.python_packages import packages_of
 from fernshale.core.drift.names.reexports import front_names, shown_path
 from fernshale.core.drift.names.script_packages import rank_of, script_packages_of
 from fernshale.core.drift.parameter_order import by_place, new_order
 from fernshale.core.drift.release_symbols import included, languages_of, list_sources, read_bytes
-from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
+from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol, went_into_class
 from fernshale.core.fix.calls import find_calls
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rule_file import RuleSet
@@ -71,7 +69,6 @@ from fernshale.core.inference.release_lookup import members
 # Minimum candidate score for a rule to be worth checking, and the number of other candidates of a symbol to offer.
 _MIN_SCORE = 0.15
 _MAX_OTHER_CANDIDATES = 2
-_OF_THE_CLASS = frozenset(("static", "staticmethod", "classmethod"))
 
 
 def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, confidence: float) -> ReorderRule:
@@ -117,7 +114,7 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
     for shown_by_code in (*mark_rules(old, new), *joined_rules(changes)):
         rules.setdefault(shown_by_code.id, shown_by_code)
     by_names = {rule.old for rule in imported}
-    for shown in (*_header_rules(changes), *_shown_rules(changes, old, new)):
+    for shown in (*_header_rules(changes), *_shown_rules(changes)):
         if isinstance(shown, HeaderRule) and shown.old in by_names:
             continue  # its names have rules of their own, which know where each one is
         if shown.old not in known and re.split(r"::|\.", shown.old)[-1] not in known:
@@ -245,14 +242,14 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
     elif old.full != new.full:
         to = ".".join(shown_path(new, leg.after)) if new.file.endswith(PYTHON) else new.full
         if to != old.full:
-            holder = to.rpartition(".")[0] if new.file.endswith(PYTHON) and _is_of_class(old, new) else ""
+            holder = to.rpartition(".")[0] if new.file.endswith(PYTHON) and went_into_class(old, new) else ""
             title = f"{old.full} → {to}"
             yield MoveRule(
                 id, why, title=title, old=old.full, new=to, holder=holder, confidence=score,
                 signatures=candidate.signatures, imports=imports, text=line,
             )  # fmt: skip
         # Python needs an import of the class, next to that of the function or in its place.
-        with_class = new.file.endswith(PYTHON) and _is_of_class(old, new) and new.scope[:-1] != old.scope
+        with_class = new.file.endswith(PYTHON) and went_into_class(old, new) and new.scope[:-1] != old.scope
         is_at_hand = now != new.name and not with_class
         if old.name != now and (
             is_at_hand or _is_shown(old.name, leg.before, new.scope[-1] if with_class else new.name, leg.after)
@@ -279,7 +276,7 @@ def _needed_import(old: Symbol, candidate: SymbolCandidate) -> tuple[str, str]:
 def _from_there(old: Symbol, new: Symbol) -> str:
     """Return how to write a new symbol in place of the old name: an enumeration value with its owner, if that is next to the
     old one; a static function with its class."""
-    if _is_of_class(old, new):
+    if went_into_class(old, new):
         return new.mark.join(new.path[-2:])
     depth = len(old.scope)
     is_inside = (
@@ -288,16 +285,11 @@ def _from_there(old: Symbol, new: Symbol) -> str:
     return new.mark.join(new.path[depth:]) if is_inside else new.name
 
 
-def _is_of_class(old: Symbol, new: Symbol) -> bool:
-    """Whether a function went into a class and needs no object of it."""
-    return old.kind == "function" and new.kind == "method" and not new.marks.isdisjoint(_OF_THE_CLASS)
-
-
 def _import_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Iterator[ReimportRule]:
     """Yield rules that import names of scripts from another module, one for each pair of modules."""
     groups: dict[tuple[str, str, float, int], set[str]] = {}
     for change in changes:
-        if change.kind == "imported-from":
+        if change.kind == "imported-from" and change.symbol.file.endswith(SCRIPTS):
             for number, item in enumerate(change.candidates):
                 pair = change.symbol.scope[0], item.symbol.scope[0]
                 groups.setdefault((*pair, item.score, number), set()).add(change.symbol.name)
@@ -350,43 +342,15 @@ def _header_rules(changes: Sequence[ApiChange]) -> Iterator[HeaderRule]:
         yield HeaderRule(f"drift-header-{old}", why, old=old, new=new, confidence=confidence, named=True)
 
 
-def _shown_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Iterator[MoveRule]:
+def _shown_rules(changes: Sequence[ApiChange]) -> Iterator[MoveRule]:
     """Yield rules for names that a Python package no longer re-exports, wherever they are now."""
-    old, new = packages_of(before), packages_of(after)
-    became = {
-        change.old.path: change for change in changes if change.old is not None and change.kind in ("renamed", "moved")
-    }
-    for written, stands in old.shown.items():
-        if new.has(written):
-            continue
-        change, member = became.get(stands), 0
-        if change is not None and change.old is not None:
-            best = change.candidates[0]
-            where, score, why = best.symbol.path, best.score, best.evidence[0]
-            is_called_no_more = change.old.is_callable and not best.symbol.is_callable
-            member = 1 if _is_of_class(change.old, best.symbol) else 0
-            if best.written or (best.symbol.kind in ("method", "field") and not member) or is_called_no_more:
-                continue
-        elif new.has(stands):
-            where, score, why = (
-                stands,
-                STILL_DEFINED,
-                f"{'.'.join(written[:-1])} shows it no more, and {'.'.join(stands)} stayed",
-            )
-        else:
-            continue
-        # A package re-exports classes, not their members.
-        holder, inner = where[: len(where) - member], where[len(where) - member :]
-        now = new.written(holder)
-        # Where the package shows the new name, the name alone is another, which has a rule.
-        if now is not None and not new.has((*written[:-1], now[-1])):
-            names = ".".join(written), ".".join((*now, *inner))
-            title = " → ".join(names)
-            into = ".".join(now) if member else ""
-            signatures = change.candidates[0].signatures if change is not None else ()
+    for change in changes:
+        if change.kind == "imported-from" and change.old is not None and change.old.file.endswith(PYTHON):
+            (best,) = change.candidates
+            names = change.old.full, best.symbol.full
             yield MoveRule(
-                f"drift-shown-{names[0]}", why, title=title, old=names[0], new=names[1], holder=into, confidence=score,
-                signatures=signatures,
+                f"drift-shown-{names[0]}", "; ".join(best.evidence), title=" → ".join(names), old=names[0], new=names[1],
+                holder=".".join(best.holder), confidence=best.score, signatures=best.signatures,
             )  # fmt: skip
 
 

@@ -309,3 +309,27 @@ def test_a_name_for_insiders_that_was_another_name_is_followed(tree: Tree) -> No
     assert [(item.kind, item.old.name if item.old else "", item.new.name if item.new else "") for item in changes] == [
         ("renamed", "_TextClause", "TextClause")
     ]
+
+
+def _class(name: str, methods: tuple[str, ...]) -> str:
+    parts = (f"/** How the {method} of the tower is done by night. */ void {method}(int hour);" for method in methods)
+    return f"class {name} {{ public: {' '.join(parts)} }};\n"
+
+
+_OF_LAMP = ("kindle", "snuff", "trim", "polish")
+
+
+@pytest.mark.parametrize(("moved", "uses", "score"), [(4, 3, 0.85), (4, 0, 0.5), (3, 3, 0.85), (2, 3, 0.0)])
+def test_a_type_whose_members_moved_to_another_became_that(moved: int, uses: int, score: float, tree: Tree) -> None:
+    def users(type_: str) -> str:
+        return "".join(f"void use_{number}({type_}& one);\n" for number in range(uses))
+
+    old = _class("Lamp", _OF_LAMP) + _class("Tower", ("climb",)) + users("Lamp")
+    new = _class("Tower", ("climb", *_OF_LAMP[:moved])) + users("Tower")
+    changes = changes_between(tree("old", {"m.hpp": old}), tree("new", {"m.hpp": new}))
+    (change,) = (item for item in changes if item.old is not None and item.old.name == "Lamp")
+    best = change.candidates[0] if change.candidates else None
+    assert (best.symbol.name if best else "", best.score if best else 0.0) == (("Tower", score) if score else ("", 0.0))
+    if score > 0.5:
+        # What only names the type, and what moved with it, are no changes of their own.
+        assert not [item for item in changes if item.kind in ("signature", "moved")]

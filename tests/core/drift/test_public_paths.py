@@ -7,6 +7,7 @@ import json
 import pytest
 
 from fernshale.core.base.treepath import TreePath
+from fernshale.core.crossing.project.interface_changes import uses_of
 from fernshale.core.drift.names.script_packages import ScriptPackages, rank_of
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.inference.from_api_diff import guess_rules
@@ -96,3 +97,18 @@ def test_an_import_follows_its_name_to_another_module(tree: Tree) -> None:
     assert text == "import { Lamp, Warmth, slow, merge } from 'wick';\nimport { keep } from 'wick/fog/keep';\n"
     # The rope's namesake is told as a guess.
     assert [(rule.new, rule.confidence < 0.3) for rule in best if rule.new == "wick/ropes"] == [("wick/ropes", True)]
+
+
+def test_a_name_that_a_python_package_exports_no_more_is_a_change(tree: Tree) -> None:
+    lamp = "class Lamp:\n    def glow(self):\n        return 1\n"
+    old = {
+        "wick/__init__.py": "from .lamps.core import Lamp\n",
+        "wick/lamps/__init__.py": "",
+        "wick/lamps/core.py": lamp,
+    }
+    new = old | {"wick/__init__.py": "", "wick/lamps/__init__.py": "from .core import Lamp\n"}
+    changes = changes_between(tree("old", old), tree("new", new))
+    (change,) = (item for item in changes if item.kind == "imported-from")
+    assert change.what == "Lamp is imported from wick.lamps now, not from wick"
+    assert uses_of(change, {"Lamp": 4, "wick": 2}) == 2
+    assert uses_of(change, {"Lamp": 4}) == uses_of(change, {"wick": 2}) == 0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -81,6 +82,9 @@ def used_changes(changes: Sequence[ApiChange], used: Mapping[str, int]) -> tuple
 
 def uses_of(change: ApiChange, used: Mapping[str, int]) -> int:
     """How often a project uses a changed symbol. A method that has to be implemented counts for the classes that derive from
-    its class."""
+    its class; a name that is imported from another module only where all words of the old module occur as well."""
     symbol = change.symbol
+    if change.kind == "imported-from":
+        words = {symbol.name, *re.findall(r"\w+", " ".join(symbol.scope))}
+        return min(used.get(word, 0) for word in words)
     return used.get(symbol.scope[-1] if change.kind == "must-implement" and symbol.scope else symbol.called, 0)

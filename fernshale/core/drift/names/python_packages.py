@@ -44,6 +44,10 @@ class Packages:
             self._files[module_of(path)].append(path)
         self._known: dict[ModuleNames, _Module] = {}
 
+    def file_of(self, module: ModuleNames) -> str:
+        """The first file of a module."""
+        return next(iter(self._files.get(module, ())), "__init__.py")
+
     @cached_property
     def shown(self) -> Mapping[ModuleNames, ModuleNames]:
         """Return each name that a package re-exports, with the path of its definition."""
