@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from difflib import SequenceMatcher
 from functools import cached_property
@@ -27,11 +27,13 @@ from fernshale.core.fix.member_from_edit import AddedLines, learn_member
 from fernshale.core.fix.names_in_scope import declaring_lines
 from fernshale.core.fix.rule_from_edit import EditLines, contradicts, count_other_places, learn_rules
 from fernshale.core.fix.rules import Rule
-from fernshale.core.snapshot.manifest import EMPTY, Manifest, TreeEntry
+from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.survey.roles import role_of
 
 # An edit of more lines at once is no example of a single change.
 _MAX_LINES = 12
+# Of so many edits for one cause no rule comes of the others either.
+_MAX_EXAMPLES = 20
 
 
 def learn_from_changes(
@@ -46,16 +48,17 @@ def learn_from_changes(
     except StoreError:
         return ()
     rules = []
-    added = _Added(scan, crossing, built)
+    changes = _Changes(scan, crossing, built)
     for cause in causes:
-        if cause.kind == IMPLEMENT and (rule := _member_rule(scan, cause, added)) is not None:
+        if cause.kind == IMPLEMENT and (rule := _member_rule(scan, cause, changes)) is not None:
             rules.append(rule)
             continue
+        if not any(map(changes.is_changed, cause.files)):
+            continue
         others = _open_places(scan, cause)
-        hunks = _replaced(scan, crossing, built, cause)
-        rule = _rule_from(hunks, others) if others else None
+        rule = _rule_from(_replaced(changes, cause), others) if others else None
         if rule is None and others:
-            rule = _rule_from(_at_declarations(scan, crossing, built, cause), _with_declarations(others))
+            rule = _rule_from(_at_declarations(changes, cause), _with_declarations(others))
         if rule is not None:
             rules.append(rule)
     return tuple(rules)
@@ -63,7 +66,7 @@ def learn_from_changes(
 
 def _rule_from(hunks: Sequence[_Hunk], others: Sequence[EditLines]) -> Rule | None:
     """The rule from the first of some edits that has other places, and that contradicts none of the other edits."""
-    for hunk in hunks:
+    for hunk in hunks[:_MAX_EXAMPLES]:
         id, why = _id_and_reason(hunk.path, hunk.line, f"{hunk.before}\0{hunk.after}")
         further = [other for other in hunks if not _overlap(other, hunk)]
         for rule in learn_rules(hunk.before, hunk.after, hunk.path, others, id, why):
@@ -82,24 +85,37 @@ def _with_declarations(others: Sequence[EditLines]) -> list[EditLines]:
     return [replace(item, lines=declaring_lines(item.text, item.path, item.lines)) for item in others]
 
 
-def _at_declarations(scan: ProjectScan, crossing: Crossing, built: Manifest, cause: Cause) -> list[_Hunk]:
+def _at_declarations(changes: _Changes, cause: Cause) -> list[_Hunk]:
     """The edits since the build on lines that declare what a line with an error of the cause uses."""
-    wanted: dict[str, set[int]] = defaultdict(set)
-    for error in cause.errors:
-        if error.diagnostic.place.line:
-            wanted[error.place.file].add(error.diagnostic.place.line)
     found = []
-    for file, lines in wanted.items():
-        path = TreePath(file)
-        before, now = built.files.get(path), scan.manifest.files.get(path)
-        if before is None or now is None or before.content == now.content:
-            continue
-        old = _text_of(crossing, before)
+    for file, lines in _built_lines(cause, only_changed=False).items():
+        old = changes.text_before(file) if changes.is_changed(file) else None
         declaring = declaring_lines(old, file, lines) if old is not None else frozenset()
-        for hunk in _hunks(scan, crossing, path, before):
-            if hunk.kind == "replace" and any(hunk.first < line <= hunk.last for line in declaring):
-                found.append(hunk)
+        found += [
+            hunk
+            for hunk in (changes.hunks(file) if declaring else ())
+            if hunk.kind == "replace" and any(hunk.first < line <= hunk.last for line in declaring)
+        ]
     return found
+
+
+def _replaced(changes: _Changes, cause: Cause) -> list[_Hunk]:
+    """The edits on lines of the cause since the build."""
+    return [
+        hunk
+        for file, lines in _built_lines(cause, only_changed=True).items()
+        for hunk in changes.hunks(file)
+        if hunk.kind == "replace" and any(hunk.first < line <= hunk.last for line in lines)
+    ]
+
+
+def _built_lines(cause: Cause, *, only_changed: bool) -> Mapping[str, set[int]]:
+    """The lines (1-based) of a cause's errors in the tree that was built, by file; only those that were changed since, or all."""
+    lines: dict[str, set[int]] = defaultdict(set)
+    for error in cause.errors:
+        if error.diagnostic.place.line and not (only_changed and error.place.line):
+            lines[error.place.file].add(error.diagnostic.place.line)
+    return lines
 
 
 def _id_and_reason(path: TreePath, line: int, change: str) -> tuple[str, str]:
@@ -107,10 +123,10 @@ def _id_and_reason(path: TreePath, line: int, change: str) -> tuple[str, str]:
     return LEARNED + hashlib.sha256(change.encode()).hexdigest()[:10], f"as you changed it in {printable(path)}:{line}"
 
 
-def _member_rule(scan: ProjectScan, cause: Cause, added: _Added) -> Rule | None:
+def _member_rule(scan: ProjectScan, cause: Cause, changes: _Changes) -> Rule | None:
     """A member that has to be there and was put into one class, for the other classes that lack it."""
     base = last_name(cause.scope) if cause.scope else ""
-    for hunk in added.hunks:
+    for hunk in changes.inserted:
         if cause.symbol in hunk.after:
             id, why = _id_and_reason(hunk.path, hunk.line, hunk.after)
             rule = learn_member(AddedLines(hunk.text, hunk.path, hunk.start, hunk.end), cause.symbol, base, id, why)
@@ -120,21 +136,54 @@ def _member_rule(scan: ProjectScan, cause: Cause, added: _Added) -> Rule | None:
     return None
 
 
-class _Added:
-    """The members that were added to the project since a build, computed on demand."""
+class _Changes:
+    """The changes of a project since a build, computed on demand."""
 
     def __init__(self, scan: ProjectScan, crossing: Crossing, built: Manifest) -> None:
         self._scan, self._crossing, self._built = scan, crossing, built
+        self._hunks: dict[str, tuple[_Hunk, ...]] = {}
 
     @cached_property
-    def hunks(self) -> tuple[_Hunk, ...]:
-        found: list[_Hunk] = []
-        for path, now in self._scan.files.items():
-            before = self._built.files.get(path)
-            if before is None or before.content == now.content or role_of(self._scan.profile, path).role != "own":
+    def inserted(self) -> tuple[_Hunk, ...]:
+        """The lines that were inserted into the project's own files."""
+        own = (path for path in self._scan.files if role_of(self._scan.profile, path).role == "own")
+        return tuple(hunk for path in own for hunk in self.hunks(path) if hunk.kind == "insert")
+
+    def is_changed(self, file: str) -> bool:
+        before, now = self._built.files.get(TreePath(file)), self._scan.manifest.files.get(TreePath(file))
+        return before is not None and now is not None and before.content != now.content
+
+    def text_before(self, file: str) -> str | None:
+        """The text of a file as it was built; None where it is no text, or not kept any more."""
+        try:
+            old = read_text(self._crossing.store.get(self._built.files[TreePath(file)].content))
+        except StoreError:
+            return None
+        return old.text if old is not None else None
+
+    def hunks(self, file: str) -> tuple[_Hunk, ...]:
+        """The differences of a file to its state at the build; none where either is no text."""
+        if file not in self._hunks:
+            self._hunks[file] = tuple(self._compared(TreePath(file))) if self.is_changed(file) else ()
+        return self._hunks[file]
+
+    def _compared(self, path: TreePath) -> Iterator[_Hunk]:
+        old, text = self.text_before(path), self._scan.read(path)
+        if old is None or text is None:
+            return
+        ours, theirs = old.split("\n"), text.split("\n")
+        starts = [0, *accumulate(len(line) + 1 for line in theirs)]
+        for kind, first, last, start, stop in SequenceMatcher(None, ours, theirs, autojunk=False).get_opcodes():
+            if kind not in ("replace", "insert") or max(last - first, stop - start) > _MAX_LINES:
                 continue
-            found += [hunk for hunk in _hunks(self._scan, self._crossing, path, before) if hunk.kind == "insert"]
-        return tuple(found)
+            # Lines next to each other that were changed one by one are examples of their own.
+            spans = [(first, last, start, stop)]
+            if kind == "replace" and last - first == stop - start > 1:
+                pairs = zip(range(first, last), range(start, stop), strict=True)
+                spans = [*((was, was + 1, now, now + 1) for was, now in pairs if ours[was] != theirs[now]), *spans]
+            for begin, end, here, there in spans:
+                lines = "\n".join(ours[begin:end]), "\n".join(theirs[here:there])
+                yield _Hunk(path, kind, *lines, here + 1, text, starts[here], min(starts[there], len(text)), begin, end)
 
 
 def _with_confidence(rule: Rule, wanted: int, additional: int) -> Rule:
@@ -175,50 +224,3 @@ class _Hunk(NamedTuple):
     end: int
     first: int
     last: int
-
-
-def _replaced(scan: ProjectScan, crossing: Crossing, built: Manifest, cause: Cause) -> list[_Hunk]:
-    """The edits on lines of the cause since the build."""
-    wanted: dict[str, set[int]] = defaultdict(set)
-    for error in cause.errors:
-        if error.place.line == 0 and error.diagnostic.place.line:
-            wanted[error.place.file].add(error.diagnostic.place.line - 1)
-    found = []
-    for file, numbers in wanted.items():
-        path = TreePath(file)
-        before, now = built.files.get(path), scan.manifest.files.get(path)
-        if before is None or now is None or before.content == now.content:
-            continue
-        for hunk in _hunks(scan, crossing, path, before):
-            if hunk.kind == "replace" and any(hunk.first <= number < hunk.last for number in numbers):
-                found.append(hunk)
-    return found
-
-
-def _text_of(crossing: Crossing, entry: TreeEntry) -> str | None:
-    """The text that a file had; None where it is no text, or not kept any more."""
-    try:
-        old = read_text(crossing.store.get(entry.content))
-    except StoreError:
-        return None
-    return old.text if old is not None else None
-
-
-def _hunks(scan: ProjectScan, crossing: Crossing, path: TreePath, before: TreeEntry) -> Iterator[_Hunk]:
-    """The differences of a file to its state at the build; none where either is no text."""
-    old, text = _text_of(crossing, before), scan.read(path)
-    if old is None or text is None:
-        return
-    ours, theirs = old.split("\n"), text.split("\n")
-    starts = [0, *accumulate(len(line) + 1 for line in theirs)]
-    for kind, first, last, start, stop in SequenceMatcher(None, ours, theirs, autojunk=False).get_opcodes():
-        if kind not in ("replace", "insert") or max(last - first, stop - start) > _MAX_LINES:
-            continue
-        # Lines next to each other that were changed one by one are examples of their own.
-        spans = [(first, last, start, stop)]
-        if kind == "replace" and last - first == stop - start > 1:
-            pairs = zip(range(first, last), range(start, stop), strict=True)
-            spans = [*((was, was + 1, now, now + 1) for was, now in pairs if ours[was] != theirs[now]), *spans]
-        for begin, end, here, there in spans:
-            lines = "\n".join(ours[begin:end]), "\n".join(theirs[here:there])
-            yield _Hunk(path, kind, *lines, here + 1, text, starts[here], min(starts[there], len(text)), begin, end)
