@@ -32,6 +32,8 @@ COPIED_VALUE = 0.6
 VALUE_IN_SCOPE = 0.5
 NAMED_VALUE_IN_SCOPE = 0.65
 CALL_REMOVED = 0.3
+# The definition that a macro had, for the files that use it: its value may mean something else now.
+OLD_DEFINITION = 0.3
 GETTER = 0.92
 ARGUMENT_DROPPED = 0.92
 REORDERED = 0.8

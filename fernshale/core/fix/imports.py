@@ -96,6 +96,8 @@ def with_import(line: str, name: str, path: str, text: str, *, is_used: bool = F
         return
     if line in (found[0].strip() for found in lines):
         return
+    if path.endswith(C_FAMILY) and re.search(rf"(?m)^[ \t]*#[ \t]*define[ \t]+{re.escape(name)}\b", text):
+        return
     lines = [found for found in _unconditional(text, path, lines) if not found[0].startswith(_FIRST)] or lines
     written = [found[0].strip() for found in lines]
     is_sorted = bool(written) and written == sorted(written)

@@ -18,6 +18,7 @@ from fernshale.core.base.confidence import (
     COPIED_VALUE,
     GETTER,
     IMPORTED_FROM_OTHER_MODULE,
+    OLD_DEFINITION,
     PARAMETER_REPLACED,
     PLACEHOLDER,
     REORDERED,
@@ -42,6 +43,7 @@ from fernshale.core.fix.rules import (
     AddArgumentRule,
     GetterRule,
     HeaderRule,
+    ImportRule,
     KeywordRule,
     MoveRule,
     PatternRule,
@@ -69,6 +71,8 @@ from fernshale.core.inference.release_lookup import members
 # Minimum candidate score for a rule to be worth checking, and the number of other candidates of a symbol to offer.
 _MIN_SCORE = 0.15
 _MAX_OTHER_CANDIDATES = 2
+# The value of a symbol is not kept beyond so many characters.
+_LONGEST_VALUE = 200
 
 
 def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, confidence: float) -> ReorderRule:
@@ -166,6 +170,8 @@ def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
                 yield from _follow(old, candidate, number, leg)
         if change.kind == "removed" and old.is_callable and _gives_nothing(old):
             yield _without_call(old)
+        if change.kind == "removed" and old.kind == "macro" and _is_whole_macro(old):
+            yield _own_definition(old)
     elif change.kind == "removed" and old is not None:
         yield from _factory(change)
     elif change.kind == "signature" and old is not None and now is not None:
@@ -491,6 +497,21 @@ def _gives_nothing(symbol: Symbol) -> bool:
     """Return whether a call's result can be dropped without effect."""
     return symbol.returns in ("void", "None") or (
         not symbol.returns and bool(symbol.words) and "return" not in symbol.words
+    )
+
+
+def _is_whole_macro(old: Symbol) -> bool:
+    """Whether the definition of a macro is known to its end, and is one line."""
+    return 0 < len(old.value) < _LONGEST_VALUE and not set("\\\n") & set(old.value)
+
+
+def _own_definition(old: Symbol) -> Rule:
+    """Derive the rule that keeps a removed macro by defining it in the files that use it."""
+    given = f"({', '.join(item.name for item in old.parameters)})" if old.parameters else ""
+    line = f"#define {old.name}{given} {old.value}"
+    why = f"the old release defined it so; check that {old.value} still means the same"
+    return ImportRule(
+        rule_id(old, "kept"), why, title=line, old=old.name, text=line, confidence=OLD_DEFINITION, named=True
     )
 
 
