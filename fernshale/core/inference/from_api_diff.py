@@ -508,8 +508,8 @@ def _is_whole_macro(old: Symbol) -> bool:
 def _own_definition(old: Symbol) -> Rule:
     """Derive the rule that keeps a removed macro by defining it in the files that use it."""
     given = f"({', '.join(item.name for item in old.parameters)})" if old.parameters else ""
-    line = f"#define {old.name}{given} {old.value}"
-    why = f"the old release defined it so; check that {old.value} still means the same"
+    line = f"#define {old.name}{given} {old.value.strip()}"
+    why = f"the old release defined it so; check that {old.value.strip()} still means the same"
     return ImportRule(
         rule_id(old, "kept"), why, title=line, old=old.name, text=line, confidence=OLD_DEFINITION, named=True
     )
