@@ -16,6 +16,8 @@ from fernshale.core.data.objects import Rewrite, check_rewrite, is_repeatable
 from fernshale.core.fix.code_patterns import parse_pattern
 from fernshale.core.fix.tokens import literal_text, tokenize
 
+# What begins the name in the place of a value that a person has to write; no compiler accepts it.
+PLACEHOLDER = "FILL_IN_"
 # Longest code shown in a rule's name, characters.
 _MAX_SHOWN = 48
 
@@ -117,6 +119,11 @@ class Rule:
     def is_repeatable(self) -> bool:
         """Whether the rule may be applied any number of times."""
         return True
+
+    @property
+    def leaves_placeholder(self) -> bool:
+        """Whether the rule writes a placeholder, which a person has to replace."""
+        return False
 
 
 def _required_fields(rule: Rule) -> tuple[Field[object], ...]:
@@ -291,6 +298,10 @@ class AddArgumentRule(Rule):
     def symbols(self) -> tuple[str, ...]:
         return (self.call,)
 
+    @property
+    def leaves_placeholder(self) -> bool:
+        return self.text.startswith(PLACEHOLDER)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KeywordRule(Replacement):
@@ -393,6 +404,10 @@ class CallRule(Rule):
         """The parameters that the new call has no place for; `it` for the object."""
         given = [item.partition("=")[0].strip() for item in self.parameters]
         return tuple(name for name in (*(("it",) if self.of else ()), *given) if name not in self.metavariables)
+
+    @property
+    def leaves_placeholder(self) -> bool:
+        return PLACEHOLDER in self.new
 
     @property
     def _effect(self) -> str:

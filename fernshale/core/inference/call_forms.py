@@ -25,6 +25,7 @@ from fernshale.core.drift.names.name_parts import parts_of
 from fernshale.core.drift.parameter_order import new_order
 from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.fix.calls import split_arguments
+from fernshale.core.fix.rules import PLACEHOLDER as PLACEHOLDER_NAME
 from fernshale.core.fix.rules import CallRule
 from fernshale.core.fix.tokens import group_start, tokenize
 from fernshale.core.inference.class_imports import import_of
@@ -75,7 +76,7 @@ class _Matching:
 
 def placeholder(name: str) -> str:
     """The text in a call for a value that a person has to write: no compiler accepts it."""
-    return f"FILL_IN_{name}"
+    return f"{PLACEHOLDER_NAME}{name}"
 
 
 def has_object(symbol: Symbol) -> bool:

@@ -29,8 +29,9 @@ def mark_rules(before: Path, after: Path) -> Iterator[MarkRule]:
         had = frozenset().union(*(item.marks for item in earlier))
         for mark in sorted(frozenset.intersection(*(item.marks for item in classes)) - had):
             why = f"all {len(classes)} of the new release's examples that derive from {base} have it, and none had it before"
+            title = f"{mark.replace(CLASS, 'its name')} at classes derived from {base}"
             yield MarkRule(
-                f"drift-mark-{base}-{mark}", why, title=f"{mark.replace(CLASS, 'its name')} at each {base}", base=base, text=mark,
+                f"drift-mark-{base}-{mark}", why, title=title, base=base, text=mark,
                 silent=True, where=Where(languages=(language,)), confidence=MARK_OF_EXAMPLES,
             )  # fmt: skip
 

@@ -135,7 +135,8 @@ def _blocks(overview: Overview, selection: Selection, change: ApiChange | None) 
     if change is not None:
         yield from _declarations(change, fix)
     if fix is not None and fix.rule.silent and cause is None:
-        yield Words("No error is reported here, and the code means something else now.", "!", "incoming")
+        means = "the new release may need this" if fix.is_guess else "the code means something else now"
+        yield Words(f"No error is reported here, and {means}.", "!", "incoming")
     if cause is not None and cause.left_out:
         yield Words(f"{cause.left_out} had it and is left out. Return it, or switch off the code that uses it.")
     is_unexplained = cause is not None and fix is None and not (cause.is_settled or cause.cause.under or cause.left_out)

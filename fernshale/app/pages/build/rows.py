@@ -65,7 +65,9 @@ def cause_row(item: CauseView, most: int) -> Row:
     else:
         verdict = fix.tried.partition(";")[0]
         sub = " · ".join([*notes, "high confidence" if fix.is_automatic else verdict or "check it"])
-    right = f"clears {fix.clears}" if fix else str(item.open) if item.open else ""
+    right = str(item.open) if item.open else ""
+    if fix is not None:
+        right = "fill in" if fix.rule.leaves_placeholder else f"clears {fix.clears}"
     title = f"   {cause.title}" if cause.under else cause.title
     return Row(
         title,

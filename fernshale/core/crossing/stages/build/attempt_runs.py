@@ -74,7 +74,7 @@ def has_proposals_to_try(crossing: Crossing, view: BuildView) -> bool:
     last = crossing.read(LAST_BUILD)
     if last is None or view.is_stale or view.passed or crossing.read(ATTEMPTS).log == last.log:
         return False
-    return any(map(_is_worth_trying, view.causes))
+    return any(map(_worth_trying, view.causes))
 
 
 def try_proposals(crossing: Crossing, budget: AttemptBudget, work: Work) -> Attempts:
@@ -111,7 +111,9 @@ class _Trying:
         self._found: dict[tuple[str, str], Attempt] = {}
         self._good: dict[str, Fix] = {}
         self._waiting = {
-            item.cause.key: deque(item.fixes[: budget.proposals]) for item in view.causes if _is_worth_trying(item)
+            item.cause.key: deque(_worth_trying(item)[: budget.proposals])
+            for item in view.causes
+            if _worth_trying(item)
         }
         self._alone: deque[tuple[str, Fix]] = deque()
         self._before = _errors_of(view)
@@ -240,8 +242,11 @@ class _Trying:
         return lines[line - 1] if 0 < line <= len(lines) else ""
 
 
-def _is_worth_trying(item: CauseView) -> bool:
-    return bool(item.fixes) and not item.put_off and not item.fixes[0].removes
+def _worth_trying(item: CauseView) -> Sequence[Fix]:
+    """The fixes of a cause that a build can judge: none that leaves a placeholder."""
+    if item.put_off or (item.fixes and item.fixes[0].removes):
+        return ()
+    return [fix for fix in item.fixes if not fix.rule.leaves_placeholder]
 
 
 def _errors_of(view: BuildView) -> tuple[ErrorAt, ...]:

@@ -98,6 +98,8 @@ class FixSearch:
             edits = _near(rule, edits, here)
         spots = set().union(*(_lines_of(edit) for edit in here))
         clears = cause.count if case.adds_the_member else sum(bool(item & spots) for item in places)
+        # With a placeholder, the error only becomes another one.
+        clears = 0 if rule.leaves_placeholder else clears
         confidence = rule.confidence * (SHARE_BY_SYMBOL if case.names_symbol else SHARE_BY_LINE)
         doubt = find_doubt(rule, edits, self.rules, self.scan)
         return Fix(rule, self.rules.source(rule), edits, (), here, clears, confidence, automatic_from, doubt)

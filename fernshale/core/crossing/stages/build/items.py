@@ -202,6 +202,8 @@ def silent_words(fix: Fix, is_checked: bool, broken: Collection[str]) -> str:
     """Why no error leads to a fix. `is_checked`: the project has a build command; `broken` are the files with errors."""
     if not is_checked:
         return "no tool reports it"
+    if fix.is_guess:
+        return "may be needed, and no error says so"
     compiles = not any(str(edit.path) in broken for edit in fix.edits)
     return "compiles, but is wrong now" if compiles else "wrong now, and no error says so"
 

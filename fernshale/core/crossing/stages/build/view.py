@@ -19,7 +19,7 @@ from fernshale.core.crossing.stages.build.actions import FixScope
 from fernshale.core.crossing.stages.build.changed_types import gives_other
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.fix.apply import CodeEdit
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import MarkRule, Rule
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +44,11 @@ class Fix:
     @property
     def is_automatic(self) -> bool:
         return self.confidence >= self.automatic_from and not self.doubt
+
+    @property
+    def is_guess(self) -> bool:
+        """Whether only examples say that the code needs it."""
+        return isinstance(self.rule, MarkRule)
 
     @property
     def evidence(self) -> tuple[str, ...]:

@@ -151,6 +151,8 @@ def test_the_first_proposals_together_make_the_game_build(name: str, tree: Tree)
     assert view.causes and not view.passed
     for cause in view.causes:
         assert cause.fixes, cause.cause
+        # What a person has to fill in clears nothing.
+        assert all((fix.clears == 0) == any("FILL_IN_" in edit.new for edit in fix.edits) for fix in cause.fixes)
     while causes := [cause for cause in inspect(crossing, Work()).build.causes if cause.fixes]:
         act(crossing, f"cause:{causes[0].cause.key}", causes[0].fixes[0].rule.id)
     assert (crossing.setup.project / path).read_text() == after
