@@ -6,7 +6,7 @@ import re
 
 from fernshale.core.base.languages import DASH_COMMENTS, HASH_COMMENTS
 
-_SLASHES = re.compile(rb"(?:\s+|//(?:[^\\\n]|\\.)*|/\*.*?\*/)*+", re.DOTALL)
+_SLASHES = re.compile(rb"(?:\s+|//(?:[^\\\n]|\\.|\\\Z)*|/\*.*?\*/)*+", re.DOTALL)
 _HASHES = re.compile(rb"(?:\s+|#[^\n]*)*+")
 _DASHES = re.compile(rb"(?:\s+|--(?!\[)[^\n]*)*+")
 # A comment may announce a deprecation.

@@ -8,6 +8,7 @@ import pytest
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.project.interface_changes import uses_of
+from fernshale.core.drift.names.python_packages import Packages
 from fernshale.core.drift.names.script_packages import ScriptPackages, rank_of
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.inference.from_api_diff import guess_rules
@@ -69,12 +70,35 @@ def test_a_package_that_lists_its_modules_has_no_others(tree: Tree) -> None:
             "package.json": "{",
             "a.ts": "export { x } from './missing';\nexport { y } from 'elsewhere';\nexport const one = 1;\n",
         },
+        {"package.json": "[" * 100_000, "a.js": "exports.one = 1;\n"},
         {"package.json": "[1]", "a.js": "module.exports = { one, two: 2 };\n"},
         {"package.json": '{"name": 3, "exports": {"./a": [null, {"default": 4}]}}', "a.js": "exports.one = 1;\n"},
     ],
 )
 def test_rings_missing_modules_and_strange_descriptions_end(files: dict[str, str], tree: Tree) -> None:
     assert "one" in {name for _, name in ScriptPackages(tree("p", files)).exported}
+
+
+@pytest.mark.parametrize("language", ["script", "python"])
+def test_modules_that_all_export_one_another_are_read_once(language: str, tree: Tree) -> None:
+    names = [f"m{number}" for number in range(30)]
+    if language == "script":
+        files = {
+            f"{name}.ts": "".join(f"export * from './{other}';\n" for other in names if other != name) for name in names
+        }
+        files["m0.ts"] += "export const lamp = 1;\n"
+        exported = ScriptPackages(tree("p", files)).exported
+        assert {key: value for key, value in exported.items() if key[1] == "lamp"} == {
+            (name, "lamp"): ("m0", "lamp") for name in names
+        }
+    else:
+        files = {
+            f"w/{name}/__init__.py": "".join(f"from w.{other} import *\n" for other in names if other != name)
+            for name in names
+        }
+        files["w/m0/__init__.py"] += "lamp = 1\n"
+        shown = Packages(tree("p", files)).shown
+        assert {key for key in shown if key[-1] == "lamp"} == {("w", name, "lamp") for name in names[1:]}
 
 
 def test_an_import_follows_its_name_to_another_module(tree: Tree) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from fernshale.core.base.work import Work
@@ -45,6 +45,7 @@ _CODE = st.lists(
 ).map("".join)
 
 
+@example("\\", "//\\", "a.cpp")
 @given(_CODE, _CODE, st.sampled_from(["a.cpp", "a.py", "a.lua"]))
 def test_what_is_told_to_be_a_remark_has_the_same_tokens(old: str, new: str, path: str) -> None:
     if differ_in_remarks(old.encode(), new.encode(), path):

@@ -21,8 +21,6 @@ _FROM = re.compile(
     r"(?:\((?P<many>[^()]*)\)|(?P<names>[^\n;\\]*(?:\\\r?\n[^\n;\\]*)*))"
 )
 _DEFINED = re.compile(r"(?m)^(?:(?:async[ \t]+)?def|class)[ \t]+(\w+)|^(\w+)[ \t]*(?::[^=\n]*)?=(?!=)")
-# Packages that show one another in a ring lead nowhere.
-_DEEPEST = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,9 +74,9 @@ class Packages:
 
     def _shown_by(self, modules: Iterable[ModuleNames]) -> Iterator[tuple[ModuleNames, ModuleNames]]:
         for module in modules:
-            for name in self._public(module, 0) if _is_for_others(module) else ():
+            for name in self._public(module) if _is_for_others(module) else ():
                 written = (*module, name)
-                defined_at = self._find_definition(written, 0)
+                defined_at = self._find_definition(written, set())
                 if defined_at is not None and defined_at != written and defined_at not in self._files:
                     yield written, defined_at
 
@@ -86,25 +84,31 @@ class Packages:
         """Whether a name can be written so: it is shown, defined there, or a module."""
         return path in self.shown or path in self._files or path[-1] in self._module(path[:-1]).defined
 
-    def _find_definition(self, path: ModuleNames, depth: int) -> ModuleNames | None:
-        """Return the path of the definition of `path`; None if the release does not have it."""
+    def _find_definition(self, path: ModuleNames, seen: set[ModuleNames]) -> ModuleNames | None:
+        """Return the path of the definition of `path`; None if the release does not have it. `seen` are the paths that were looked
+        at: packages may show one another in a ring."""
+        if path in seen:
+            return None
+        seen.add(path)
         module = self._module(path[:-1])
         if path[-1] in module.defined:
             return path
-        if depth > _DEEPEST:
-            return None
         sources = [module.names[path[-1]]] if path[-1] in module.names else [(*star, path[-1]) for star in module.stars]
-        found = next(
-            (defined_at for source in sources if (defined_at := self._find_definition(source, depth + 1))), None
-        )
+        found = next((defined_at for source in sources if (defined_at := self._find_definition(source, seen))), None)
         # A function is often in a module of the same name; the function is meant.
         return found or (path if path in self._files else None)
 
-    def _public(self, names: ModuleNames, depth: int) -> Iterator[str]:
-        module = self._module(names)
-        yield from (name for name in (*module.names, *module.defined) if not name.startswith("_"))
-        for star in module.stars if depth <= _DEEPEST else ():
-            yield from self._public(star, depth + 1)
+    def _public(self, names: ModuleNames) -> Iterator[str]:
+        """The public names of a module, those of modules that it imports whole included."""
+        seen, waiting = {names}, [names]
+        found: dict[str, None] = {}
+        while waiting:
+            module = self._module(waiting.pop())
+            found.update((name, None) for name in (*module.names, *module.defined) if not name.startswith("_"))
+            fresh = [star for star in module.stars if star not in seen]
+            seen.update(fresh)
+            waiting += fresh
+        return iter(found)
 
     def _module(self, names: ModuleNames) -> _Module:
         if names not in self._known:

@@ -33,7 +33,6 @@ _OLD_STAR = re.compile(r"(?:__export\w*\(|\bmodule\.exports\s*=\s*)require\(\s*[
 _ENDING = re.compile(r"(?:\.d)?\.[cm]?[jt]sx?\Z")
 # Parts of a module's path that say that others should not import it, or that it is another build of the same code.
 _PRIVATE = re.compile(r"_.*|internal.*|private|esm\w*|cjs|umd|bundles?|dist|src|node_modules")
-_DEEPEST = 12
 
 
 class Definition(NamedTuple):
@@ -82,8 +81,8 @@ class ScriptPackages:
         """Each name by the module that users import it from and the name, with its definition."""
         found: dict[tuple[str, str], Definition] = {}
         for specifier, module in self._specifiers.items():
-            for name in self._names(module, 0):
-                defined = self._find(module, name, 0)
+            for name in self._names(module):
+                defined = self._find(module, name, set())
                 if defined is not None:
                     found[specifier, name] = defined
         return found
@@ -136,7 +135,7 @@ class ScriptPackages:
             data = read_bytes(f"{self._folder}/{folder}/package.json" if folder else f"{self._folder}/package.json")
             try:
                 described = json.loads(data) if data else None
-            except ValueError:
+            except (ValueError, RecursionError):
                 continue
             if isinstance(described, dict) and isinstance(described.get("name"), str):
                 found[folder] = described
@@ -145,22 +144,30 @@ class ScriptPackages:
     def _package_of(self, module: str) -> str | None:
         return next((folder for folder in reversed(_folders_of(module)) if folder in self._packages), None)
 
-    def _names(self, module: str, depth: int) -> Iterator[str]:
-        read = self._module(module)
-        yield from read.own
-        yield from read.taken
-        for star in read.stars if depth < _DEEPEST else ():
-            yield from self._names(star, depth + 1)
+    def _names(self, module: str) -> Iterator[str]:
+        """The names that a module exports, those of modules that it exports whole included."""
+        seen, waiting = {module}, [module]
+        found: dict[str, None] = {}
+        while waiting:
+            read = self._module(waiting.pop())
+            found.update(dict.fromkeys((*read.own, *read.taken)))
+            fresh = [star for star in read.stars if star not in seen]
+            seen.update(fresh)
+            waiting += fresh
+        return iter(found)
 
-    def _find(self, module: str, name: str, depth: int) -> Definition | None:
-        """Where a name that a module exports is defined."""
+    def _find(self, module: str, name: str, seen: set[tuple[str, str]]) -> Definition | None:
+        """Where a name that a module exports is defined. `seen` are the modules that were asked for it: some export one another."""
+        if (module, name) in seen:
+            return None
+        seen.add((module, name))
         read = self._module(module)
-        if name in read.own or depth > _DEEPEST:
+        if name in read.own:
             return Definition(module, name)
         if name in read.taken:
             there = read.taken[name]
-            return self._find(there.module, there.name, depth + 1) if there.name else there
-        return next((found for star in read.stars if (found := self._find(star, name, depth + 1)) is not None), None)
+            return self._find(there.module, there.name, seen) if there.name else there
+        return next((found for star in read.stars if (found := self._find(star, name, seen)) is not None), None)
 
     def _module(self, module: str) -> _Module:
         if module not in self._known:
