@@ -122,6 +122,12 @@ def _named_elsewhere(case: Case) -> str:
     return "renames another name than the one that is reported" if is_narrow and not case.names_symbol else ""
 
 
+def _value(case: Case) -> str:
+    is_of_value = case.cause.kind in (EMPTY, UNTYPED, NUMBER) and not isinstance(case.rule, DeclareRule | RewriteRule)
+    is_refused = is_of_value and not case.names_symbol
+    return "changes another name, and the error is about a value" if is_refused else ""
+
+
 # In this order; the first that gives a reason refuses the rule.
 FILTERS: tuple[Callable[[Case], str], ...] = (
     _silent,
@@ -132,6 +138,7 @@ FILTERS: tuple[Callable[[Case], str], ...] = (
     _other_member,
     _private,
     _named_elsewhere,
+    _value,
 )
 
 
