@@ -466,7 +466,8 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
         head = path.rpartition("/")[0]
         return path not in taken and path not in folders and taken.isdisjoint((head, *above(head)))
 
-    for file in sorted(files, key=lambda file: (file.outcome != "own", file.mine is None)):
+    # A user's file that stays in its place comes before one that the vendor's move would bring there.
+    for file in sorted(files, key=lambda file: (file.outcome != "own", file.mine != file.path, file.mine is None)):
         made = file
         if file.path is not None and not is_free(file.path):
             if file.mine is not None and is_free(file.mine):

@@ -107,6 +107,13 @@ def test_own_file_keeps_its_place_when_the_vendor_moves_one_there() -> None:
     assert _result(merge)["b"] == b"mine alone\n"
 
 
+def test_a_file_moved_here_keeps_its_place_when_the_vendor_moves_another_there() -> None:
+    other = _BODY.replace("line", "row")
+    merge = _merge({"a": _OLD, "d/c": other}, {"a": _EDIT, "b": other}, {"b": _OLD})
+    result = _result(merge)
+    assert result["b"] == other.encode() and result["a"] == _EDIT.encode()
+
+
 def test_binary_files_are_never_woven() -> None:
     old, mine, new = b"\0old", b"\0mine", b"\0new"
     merge = _merge({"a.bin": old}, {"a.bin": mine}, {"a.bin": new})
@@ -127,6 +134,7 @@ _FILES = st.dictionaries(
 
 
 @example({"a": "one\n"}, {"b": ""}, {"b": "one\n"}, "")
+@example({"a": "two\n", "d/c": "one\ntwo\n"}, {"a": "", "b": "one\ntwo\n"}, {"b": "two\n"}, "")
 @example({"a": "one\n"}, {"a": ""}, {"a": "one\none\n"}, "")
 @example({"a": "one\ntwo\nthree\nfour\n"}, {"a": ""}, {"a": "", "b": "one\ntwo\nthree\nfour\n"}, "")
 @example({"a": "one\ntwo\nthree\nfour\n"}, {"a": "one\n", "b": ""}, {"a": "", "b": "one\ntwo\nthree\nfour\n"}, "")

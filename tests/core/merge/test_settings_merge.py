@@ -227,6 +227,20 @@ def test_order_is_no_change_and_the_local_one_stays() -> None:
     assert json.loads(merge.text({}))["l"] == [{"id": 2, "x": 1}, {"id": 1, "x": 5}]
 
 
+def test_entries_that_the_new_release_reordered_follow_it_unless_they_were_reordered_here() -> None:
+    base = '{"l": [{"id": 1}, {"id": 2}, {"id": 3}]}'
+    incoming = '{"l": [{"id": 3}, {"id": 1}, {"id": 4}, {"id": 2}]}'
+
+    def merged(mine: str) -> list[int]:
+        merge = merge_keyed(TreePath("a.json"), TextFile(base), TextFile(mine), TextFile(incoming), Identities())
+        assert merge is not None
+        return [item["id"] for item in json.loads(merge.text({}))["l"]]
+
+    assert merged(base) == [3, 1, 4, 2]
+    assert merged('{"l": [{"id": 1}, {"id": 9}, {"id": 2}, {"id": 3}]}') == [3, 1, 4, 9, 2]
+    assert merged('{"l": [{"id": 2}, {"id": 1}, {"id": 3}]}')[:3] != [3, 1, 4]
+
+
 def test_the_profile_says_what_tells_entries_apart() -> None:
     base = '{"l": [{"slot": "x", "id": 1}, {"slot": "y", "id": 2}]}'
     mine, incoming = base.replace('"id": 1', '"id": 5'), base.replace('"id": 2', '"id": 6')
@@ -371,6 +385,18 @@ _WRITERS: dict[str, tuple[Callable[[dict[str, object]], str], Callable[[str], ob
 @example({}, {"a": 1}, {"b": 1}, "wide.json")
 @example({"a": 0}, {}, {"a": 0, "b": {"c": 1}}, "wide.json")
 @example({"a": {}, "b": 1}, {"b": 1}, {"a": {}, "b": {"x": [1]}}, "a.yaml")
+@example(
+    {"b": [{"id": 2}, {"id": 0}]},
+    {"b": [{"id": 2}, {"id": 0}]},
+    {"b": [{"id": 0, "v": 1}, {"id": 2, "v": 0}]},
+    "a.toml",
+)
+@example(
+    {"b": [{"id": 2}, {"id": 0}]},
+    {"b": [{"id": 2}, {"id": 0}]},
+    {"b": [{"id": 0, "v": 1}, {"id": 2, "v": 0}]},
+    "a.yaml",
+)
 def test_any_three_trees_merge_to_something_that_parses_and_has_all(
     base: dict[str, object], mine: dict[str, object], incoming: dict[str, object], name: str
 ) -> None:

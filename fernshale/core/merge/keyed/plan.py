@@ -5,7 +5,7 @@ The plan follows the local tree, so its order, comments and formatting stay; ord
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
@@ -111,7 +111,26 @@ def _merge_maps(three: Three, base: Node | None, mine: Node, incoming: Node, at:
         (entries_by_key(node, at, three.entry_keys) or {}) if node is not None else {}
         for node in (base, mine, incoming)
     ]
-    return MergePlan(mine, tuple(_merge_keys(three, keys[0], keys[1], keys[2], at)))
+    entries = _merge_keys(three, keys[0], keys[1], keys[2], at)
+    order = list(entries)
+    if mine.kind == "list" and _kept_order(keys[0], keys[1]) and not _kept_order(keys[0], keys[2]):
+        order = _in_order_of(keys[2], order)
+    return MergePlan(mine, tuple(entries[key] for key in order))
+
+
+def _kept_order(base: Collection[str], now: Collection[str]) -> bool:
+    """Whether the entries that a list had before are in the same order."""
+    return [key for key in base if key in now] == [key for key in now if key in base]
+
+
+def _in_order_of(incoming: Collection[str], order: Sequence[str]) -> list[str]:
+    """Keys in the order that the new release has them; local ones stay behind the key they are behind."""
+    result = [key for key in incoming if key in order]
+    for at, key in enumerate(order):
+        if key not in incoming:
+            before = order[at - 1] if at else None
+            result.insert(result.index(before) + 1 if before in result else 0, key)
+    return result
 
 
 def _merge_keys(
@@ -120,7 +139,7 @@ def _merge_keys(
     mine: Mapping[str, KeyedNode],
     incoming: Mapping[str, KeyedNode],
     at: str,
-) -> Sequence[PlannedEntry]:
+) -> Mapping[str, PlannedEntry]:
     """Merge entries in local order; new ones follow the entry that precedes them in the new release."""
     entries: dict[str, PlannedEntry] = {}
     for key, item in mine.items():
@@ -141,7 +160,7 @@ def _merge_keys(
                 order.insert(place, key)
         if key in entries:
             before = key
-    return [entries[key] for key in order]
+    return {key: entries[key] for key in order}
 
 
 def _merge_entry(
