@@ -28,6 +28,7 @@ SHARE_OTHER_KIND = 0.5
 
 # Rules from changed declarations. Values copied from the release's own code may not fit here.
 COPIED_VALUE = 0.6
+DEFAULT_ELSEWHERE = 0.45
 # A variable of the wanted type at all the places, and one that has the parameter's name as well.
 VALUE_IN_SCOPE = 0.5
 NAMED_VALUE_IN_SCOPE = 0.65

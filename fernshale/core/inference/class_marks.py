@@ -8,13 +8,11 @@ from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.base.confidence import MARK_OF_EXAMPLES
-from fernshale.core.drift.release_symbols import languages_of, list_sources, read_bytes
+from fernshale.core.drift.release_symbols import read_bytes
 from fernshale.core.fix.class_marks import CLASS, MarkedClass, marked_classes
 from fernshale.core.fix.rules import MarkRule, Where
+from fernshale.core.inference.example_folders import example_files
 
-# Folders with code that uses the release as its users do.
-_EXAMPLES = ("examples", "example", "samples", "sample", "demos", "demo", "templates", "tests", "test")
-_MAX_FILES = 400
 # So many classes of a kind have to agree.
 _MIN_CLASSES = 2
 
@@ -40,13 +38,7 @@ def mark_rules(before: Path, after: Path) -> Iterator[MarkRule]:
 def _examples(folder: Path) -> Mapping[tuple[str, str], Sequence[MarkedClass]]:
     """The classes of a release's examples by base and ending; cached, since a release does not change."""
     found: dict[tuple[str, str], list[MarkedClass]] = defaultdict(list)
-    listed = [
-        f"{name}/{path}"
-        for name in _EXAMPLES
-        if (folder / name).is_dir()
-        for path in list_sources(folder / name, languages_of(""))
-    ]
-    for path in listed[:_MAX_FILES]:
+    for path in example_files(folder):
         text = read_bytes(f"{folder}/{path}").decode("utf-8", "replace")
         for item in marked_classes(text, path):
             for base in item.bases:

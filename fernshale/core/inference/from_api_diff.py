@@ -10,17 +10,14 @@ import re
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.base.confidence import (
     CALL_REMOVED,
-    COPIED_VALUE,
     GETTER,
     IMPORTED_FROM_OTHER_MODULE,
     OLD_DEFINITION,
     PARAMETER_REPLACED,
-    PLACEHOLDER,
     REORDERED,
     SAME_POSITION,
     SHARE_OTHER_KIND,
@@ -34,13 +31,11 @@ from fernshale.core.drift.names.name_parts import parts_of
 from fernshale.core.drift.names.reexports import front_names, shown_path
 from fernshale.core.drift.names.script_packages import rank_of, script_packages_of
 from fernshale.core.drift.parameter_order import by_place, new_order
-from fernshale.core.drift.release_symbols import included, languages_of, list_sources, read_bytes
+from fernshale.core.drift.release_symbols import included
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol, went_into_class
-from fernshale.core.fix.calls import find_calls
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rule_file import RuleSet
 from fernshale.core.fix.rules import (
-    AddArgumentRule,
     GetterRule,
     HeaderRule,
     ImportRule,
@@ -53,18 +48,17 @@ from fernshale.core.fix.rules import (
     RewriteRule,
     Rule,
 )
-from fernshale.core.fix.tokens import tokenize
 from fernshale.core.inference.call_forms import (
     CallForm,
     call_form,
     call_rule,
     form_as_shown,
     has_other_object,
-    placeholder,
 )
 from fernshale.core.inference.class_imports import import_of
 from fernshale.core.inference.class_marks import mark_rules
 from fernshale.core.inference.joined_calls import joined_rules
+from fernshale.core.inference.new_arguments import Defaults, argument_rules, usual_defaults
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
 from fernshale.core.inference.release_lookup import members
 
@@ -99,7 +93,13 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
         for item in changes
         if item.kind == "renamed" and item.old is not None and item.new is not None and item.old.kind in CONTAINER
     }
-    leg = _Leg(old, new, frozenset(item.symbol.path for item in changes if item.kind == "added"), types)
+    leg = _Leg(
+        old,
+        new,
+        frozenset(item.symbol.path for item in changes if item.kind == "added"),
+        types,
+        usual_defaults(changes),
+    )
     goes: set[str] = set()
     for change in changes:
         if change.symbol.name not in known:
@@ -137,12 +137,13 @@ def _add(rules: dict[str, Rule], rule: Rule) -> None:
 
 @dataclass(frozen=True, slots=True)
 class _Leg:
-    """The folders of both releases, the paths of added symbols, and the new names of renamed types."""
+    """The folders of both releases, the paths of added symbols, the new names of renamed types, and the usual defaults."""
 
     before: Path
     after: Path
     added: Collection[tuple[str, ...]]
     types: Mapping[str, str]
+    defaults: Defaults
 
     def members_of(self, name: str, near: Symbol) -> Sequence[Symbol]:
         """The public members of a class of the new release."""
@@ -180,7 +181,7 @@ def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
                 yield _getter(change, old, now, leg.added)
         elif old.is_callable and now.is_callable:
             if not has_other_object(old, now, leg.types):
-                yield from _new_argument(change, old, now, leg.after)
+                yield from argument_rules(change, leg.after, leg.defaults)
                 yield from _other_arguments(change, old, now, leg)
             yield from _new_keywords(old, now)
             yield from override_rules(change, old, now, leg.full_name)
@@ -424,37 +425,6 @@ def _parts_without(name: str) -> Sequence[str]:
     return parts[1:] if len(parts) > 1 and parts[0] in ("get", "set", "is", "has") else parts
 
 
-def added_parameter(change: ApiChange) -> int | None:
-    """The place of the one parameter without a default that a function has more than before, from 0; None where it is not one."""
-    if change.kind != "signature" or change.old is None or change.new is None:
-        return None
-    ours, theirs = [item.name for item in change.old.given], change.new.given
-    added = [at for at, item in enumerate(theirs) if item.name not in ours]
-    is_one = len(theirs) == len(ours) + 1 and len(added) == 1 and not theirs[added[0]].default
-    return added[0] if is_one and change.old.is_callable else None
-
-
-def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> Iterator[Rule]:
-    """Derive the value of a new argument without a default: the one that the release's own code passes most often."""
-    at = added_parameter(change)
-    if at is None:
-        return
-    theirs = new.given
-    wanted = " ".join(filter(None, (theirs[at].type, theirs[at].name)))
-    passed = _passed(folder, old.called, len(theirs), at)
-    if passed is not None:
-        text, times = passed
-        why = f"{old.full} wants {wanted}; the release's own code passes {text}, {times} times"
-        confidence = COPIED_VALUE
-    else:
-        text, confidence = placeholder(theirs[at].name or "argument"), PLACEHOLDER
-        why = f"{old.full} wants {wanted}, and the release shows no value: replace {text} by yours"
-    yield AddArgumentRule(
-        rule_id(old), why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(old.given),
-        position=at + 1, text=text, confidence=confidence,
-    )  # fmt: skip
-
-
 def _other_arguments(change: ApiChange, old: Symbol, new: Symbol, leg: _Leg) -> Iterator[Rule]:
     """Derive the rule for removed arguments, or for several arguments that became one object."""
     form = leg.form(old, new) if old.name == new.name else None
@@ -524,35 +494,6 @@ def _without_call(old: Symbol) -> Rule:
         rule_id(old, "goes"), why, title=f"calls of {old.name} go", pattern=f"{front}{old.name}($$args){end}",
         replacement="", confidence=CALL_REMOVED, named=True,
     )  # fmt: skip
-
-
-@lru_cache(maxsize=512)
-def _passed(folder: Path, call: str, arguments: int, at: int) -> tuple[str, int] | None:
-    """Return the argument that a release's code most often passes at one position, and how often; a name or literal that means
-    the same elsewhere.
-
-    Cached, since a release does not change.
-    """
-    found: Counter[str] = Counter()
-    places = [*list_sources(folder, languages_of("")), *(f"examples/{path}" for path in _listed(folder / "examples"))]
-    for path in places:
-        text = read_bytes(f"{folder}/{path}").decode("utf-8", "replace")
-        if call not in text:
-            continue
-        tokens = tokenize(text, path)
-        for _, _, spans in find_calls(text, path, call):
-            if len(spans) == arguments:
-                first, last = spans[at]
-                given = text[tokens[first].start : tokens[last - 1].end]
-                if re.fullmatch(
-                    r"[A-Za-z_]\w*(?:(?:::|\.)\w+)+|\d[\w.]*|\"[^\"]*\"|true|false|nullptr|None|True|False", given
-                ):
-                    found[given] += 1
-    return found.most_common(1)[0] if found else None
-
-
-def _listed(folder: Path) -> Sequence[str]:
-    return list(list_sources(folder, languages_of(""))) if folder.is_dir() else ()
 
 
 def symbols_named(rules: Sequence[Rule]) -> frozenset[str]:

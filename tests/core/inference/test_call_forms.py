@@ -10,7 +10,7 @@ from fernshale.core.drift.comparison import compare
 from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.dropped_text import dropped_by
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import AddArgumentRule, Rule
 from fernshale.core.inference.from_api_diff import guess_rules
 from tests.conftest import Tree
 
@@ -188,6 +188,21 @@ def test_where_no_value_is_known_a_word_stands_that_no_compiler_takes(tree: Tree
     rule, result = _best(tree, old, new, "a.cpp", "l.go(1);")
     assert result == "l.go(1, FILL_IN_mode);" and rule.confidence < 0.5
     assert "replace FILL_IN_mode by yours" in rule.why
+
+
+def test_a_value_is_looked_for_in_tests_and_in_the_defaults_of_others(tree: Tree) -> None:
+    old = {"w.hpp": "enum class Mode { slow, fast }; class Lamp { public: void go(int a); void stop(int a); };"}
+    new = {
+        "w.hpp": "enum class Mode { slow, fast }; class Lamp { public: void go(int a, Mode mode); void stop(int a, Mode mode); "
+        "void rest(Mode mode = Mode::slow); void wait(int a, Mode mode = Mode::slow); };",
+        "tests/a.cpp": "void test(Lamp& lamp) { lamp.go(1, Mode::fast); lamp.go(2, Mode::fast); lamp.go(2, some); }",
+    }
+    folders = tree("old", old), tree("new", new)
+    rules = guess_rules(compare(read_pair(*folders, "", Work()), CancelToken()), *folders, "t", ()).rules
+    found = {(rule.call, rule.text): rule for rule in rules if isinstance(rule, AddArgumentRule)}
+    assert {*found} == {("go", "Mode::fast"), ("go", "Mode::slow"), ("stop", "Mode::slow")}
+    assert found["go", "Mode::fast"].confidence > found["go", "Mode::slow"].confidence
+    assert found["stop", "Mode::slow"].why.endswith("2 other functions have Mode::slow as default for it")
 
 
 @pytest.mark.parametrize(

@@ -17,7 +17,7 @@ from fernshale.core.fix.calls import find_calls
 from fernshale.core.fix.names_in_scope import names_in_scope
 from fernshale.core.fix.rules import AddArgumentRule, Rule, Where
 from fernshale.core.fix.tokens import tokenize
-from fernshale.core.inference.from_api_diff import added_parameter
+from fernshale.core.inference.new_arguments import added_parameter
 
 # Types that say nothing about what a value is for.
 _PLAIN = frozenset(
