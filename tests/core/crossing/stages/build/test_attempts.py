@@ -15,11 +15,11 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.rules.sources import keep_rules
 from fernshale.core.crossing.stages.build.attempt_runs import AttemptBudget, try_proposals
-from fernshale.core.crossing.stages.build.attempts import ATTEMPTS, Attempts, EditedLines
+from fernshale.core.crossing.stages.build.attempts import ATTEMPTS, Attempts, EditedLines, is_telling
 from fernshale.core.crossing.stages.build.view import Fix
 from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.fix.apply import CodeEdit, apply_edits
-from fernshale.core.fix.rules import RenameRule, RewriteRule, Rule
+from fernshale.core.fix.rules import CallRule, ImportRule, ReimportRule, RenameRule, RewriteRule, Rule
 from tests.conftest import Tree, listing
 from tests.crossing_steps import act
 from tests.engines import begin_engine
@@ -72,6 +72,26 @@ def test_what_a_compiler_cannot_judge_gains_no_confidence(tree: Tree) -> None:
     fix = _fixes(crossing, "snuff")["drop"]
     assert fix.tried == "tried: clears 1 of 1, brings none; the tool cannot tell whether it means the same"
     assert fix.confidence == before and not fix.is_automatic
+
+
+def _fix_of(rule: Rule, path: str) -> Fix:
+    edit = CodeEdit(TreePath(path), 1, 0, 4, "f(1)", "g(1)")
+    return Fix(rule, "", (edit,), (), (edit,), 1, 0.5)
+
+
+@pytest.mark.parametrize(
+    ("rule", "path", "is_judged"),
+    [
+        (CallRule("r", "w", call="f", new="$it.g($a)", parameters=("a",), of="A"), "a.cpp", True),
+        (CallRule("r", "w", call="f", new="$it.g($a)", parameters=("a",), of="A"), "a.py", False),
+        (CallRule("r", "w", call="f", new="$it.g()", parameters=("a",), of="A"), "a.cpp", False),
+        (ReimportRule("r", "w", old="m/a", new="m", names=("f",)), "a.ts", True),
+        (ImportRule("r", "w", old="f", text="#include <f.h>"), "a.c", True),
+        (ImportRule("r", "w", old="F", text="#define F 3"), "a.c", False),
+    ],
+)
+def test_a_build_judges_names_and_types_and_no_values(rule: Rule, path: str, is_judged: bool) -> None:
+    assert is_telling(_fix_of(rule, path), lambda _: "f(1)") is is_judged
 
 
 def test_verdicts_are_taken_over_where_the_same_errors_are_left(tree: Tree) -> None:
