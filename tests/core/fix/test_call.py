@@ -43,6 +43,10 @@ SPLIT = call("refresh", "$it.clear($x); $it.fill($x)", "x", of="Lamp")
         (ON_CANVAS, "a.py", "self.lamp.draw(canvas=a or b)\n", "(a or b).paint(self.lamp)\n"),
         (call("draw", "$canvas.paint(&$it)", "canvas", of="Lamp"), "a.rs", "lamp.draw(&mut canvas);", "canvas.paint(&lamp);"),
         (call("text", "*$item.text()", "item"), "a.cpp", "text(p); text(*p);", "*p.text(); *p->text();"),
+        # A constructor, and what makes the object in its place.
+        (call("Lamp", "Lamp(new Size($a, $b))", "a", "b"), "A.java", "f(new Lamp(1, 2));", "f(new Lamp(new Size(1, 2)));"),
+        (call("Lamp", "Lamp.make($b, $a)", "a", "b"), "A.java", "f(new Lamp(1, 2));", "f(Lamp.make(2, 1));"),
+        (call("Lamp", "Lamp(Size($a, $b))", "a", "b"), "a.py", "w.Lamp(1, b=2)\n", "w.Lamp(Size(1, 2))\n"),
         # A static function: only of that class.
         (call("Lamp::make", "w::Lamp::build($a)", "a"), "a.cpp", "w::Lamp::make(1); Fog::make(2); make(3);", "w::Lamp::build(1); Fog::make(2); make(3);"),
         (call("Lamp.make", "Lamp.build($a)", "a"), "A.java", "w.Lamp.make(1); Fog.make(2);", "Lamp.build(1); Fog.make(2);"),

@@ -119,6 +119,11 @@ _CASES: dict[str, tuple[dict[str, str], dict[str, str], str, str, str]] = {
         {"L.cs": "namespace W { public struct Point { public Point(float x, float y) {} } public class Lamp { public void Move(Point to) {} } }"},
         "A.cs", "l.Move(1, 2);", "using W;\n\nl.Move(new Point(1, 2));",
     ),
+    "gathered by a constructor, typescript": (
+        {"w.ts": "export class Lamp { constructor(width: number, height: number, name: string) {} }"},
+        {"w.ts": "export class Size { constructor(width: number, height: number) {} } export class Lamp { constructor(size: Size, name: string) {} }"},
+        "a.ts", "const l = new Lamp(1, 2, 'a');", "const l = new Lamp(new Size(1, 2), 'a');",
+    ),
     "accessors, c++": (
         {"w.hpp": "class Lamp { public: float strength; int k; };"},
         {"w.hpp": "class Lamp { public: float getStrength() const { return strength_; } void setStrength(float s); int k; private: float strength_; };"},

@@ -112,7 +112,9 @@ class _Writer:
             return None
         if not is_qualified:
             if access == "new":
-                return name - 1, (name, name), ""
+                # The same class is made with other arguments, or something else makes the object.
+                is_made = re.match(rf"{re.escape(self._function)}\(", rule.new) is not None
+                return name - (not is_made), (name, name), ""
             is_ours = not rule.of or self._path.endswith(_BARE) or "it" not in rule.metavariables
             return (name, (name, name), "") if is_ours else None
         start = operand_start(tokens, name - 1)
