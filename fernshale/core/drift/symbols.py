@@ -27,6 +27,7 @@ _WITH_COLONS = (".h", ".hpp", ".hh", ".hxx", ".h++", ".c", ".cpp", ".cc", ".cxx"
 # Languages in which all methods can be overridden unless they say otherwise.
 _ALL_VIRTUAL = ENDINGS["java"]
 _NEVER_VIRTUAL = frozenset(("static", "final", "staticmethod"))
+_RUST = ENDINGS["rust"]
 _OF_THE_CLASS = frozenset(("static", "staticmethod", "classmethod"))
 CALLABLE: frozenset[SymbolKind] = frozenset(("function", "method", "constructor"))
 CONTAINER: frozenset[SymbolKind] = frozenset(("class", "interface", "enum", "type"))
@@ -115,6 +116,12 @@ class Symbol:
         return may_be and self.kind == "method" and self.marks.isdisjoint(_NEVER_VIRTUAL)
 
     @property
+    def needs_object(self) -> bool:
+        """Whether calls are made on an object of the class."""
+        takes_self = not self.file.endswith(_RUST) or (bool(self.parameters) and self.parameters[0].name == "self")
+        return self.kind == "method" and self.marks.isdisjoint(_OF_THE_CLASS) and takes_self
+
+    @property
     def is_hidden(self) -> bool:
         """Whether users of the release cannot name it."""
         return "private" in self.marks
@@ -133,7 +140,7 @@ class Symbol:
 
 def went_into_class(old: Symbol, new: Symbol) -> bool:
     """Whether a function became one of a class that needs no object of it."""
-    return old.kind == "function" and new.kind == "method" and not new.marks.isdisjoint(_OF_THE_CLASS)
+    return old.kind == "function" and new.kind == "method" and not new.needs_object
 
 
 _values = attrgetter(*(item.name for item in fields(Symbol)))

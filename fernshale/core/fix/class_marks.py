@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS
 from fernshale.core.fix.classes import PYTHON, class_bodies
-from fernshale.core.fix.python_ast import Characters, parse_python
+from fernshale.core.fix.python_ast import Characters, last_name, parse_python
 from fernshale.core.fix.tokens import Token, group_end, group_start, tokenize
 
 _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
@@ -59,12 +59,9 @@ def _in_python(text: str) -> Iterator[MarkedClass]:
     places = Characters(text)
     for node in ast.walk(tree) if tree is not None else ():
         if isinstance(node, ast.ClassDef) and node.bases:
-            bases = tuple(
-                base.id if isinstance(base, ast.Name) else base.attr if isinstance(base, ast.Attribute) else ""
-                for base in node.bases
-            )
+            bases = tuple(name for base in node.bases if (name := last_name(base)))
             marks = frozenset(_named(f"@{ast.unparse(item)}", node.name) for item in node.decorator_list)
-            yield MarkedClass(node.name, tuple(filter(None, bases)), marks, places.starts[node.lineno - 1])
+            yield MarkedClass(node.name, bases, marks, places.starts[node.lineno - 1])
 
 
 def _macros(tokens: Sequence[Token], opening: int, text: str) -> list[str]:

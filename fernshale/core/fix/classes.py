@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from fernshale.core.base.languages import ENDINGS
-from fernshale.core.fix.python_ast import Characters, parse_python
+from fernshale.core.fix.python_ast import Characters, last_name, parse_python
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 PYTHON = ENDINGS["python"]
@@ -84,7 +84,7 @@ def python_classes(text: str) -> tuple[PythonClass, ...]:
     found = []
     for node in ast.walk(tree):
         if isinstance(node, ast.ClassDef):
-            bases = tuple(name for base in node.bases if (name := _last_name(base)))
+            bases = tuple(name for base in node.bases if (name := last_name(base)))
             members: dict[str, int] = {}
             fields: dict[str, int] = {}
             for item in node.body:
@@ -97,10 +97,6 @@ def python_classes(text: str) -> tuple[PythonClass, ...]:
             indent = places.lines[first.lineno - 1][: first.col_offset] if first.lineno > node.lineno else None
             found.append(PythonClass(node.name, bases, members, fields, start, end, indent))
     return tuple(sorted(found, key=lambda item: item.start))
-
-
-def _last_name(base: ast.expr) -> str:
-    return base.id if isinstance(base, ast.Name) else base.attr if isinstance(base, ast.Attribute) else ""
 
 
 def _defined(item: ast.stmt) -> list[tuple[str, tuple[int, int]]]:

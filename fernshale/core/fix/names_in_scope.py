@@ -10,7 +10,7 @@ from collections.abc import Collection, Iterator, Sequence
 from fernshale.core.base.languages import C_FAMILY, ENDINGS
 from fernshale.core.base.textfile import position
 from fernshale.core.fix.classes import PYTHON, class_bodies
-from fernshale.core.fix.python_ast import parse_python
+from fernshale.core.fix.python_ast import last_name, parse_python
 from fernshale.core.fix.receiver_types import declared_names
 from fernshale.core.fix.tokens import Token, group_start, tokenize
 
@@ -45,24 +45,18 @@ def _in_python(text: str, at: int, type_: str) -> Iterator[tuple[int, str]]:
         ):
             continue
         for given in (*node.args.args, *node.args.kwonlyargs):
-            if _last_name(given.annotation) == type_:
+            if last_name(given.annotation) == type_:
                 yield given.lineno, given.arg
         for inner in ast.walk(node):
             value = inner.annotation if isinstance(inner, ast.AnnAssign) else _made(inner)
             targets = inner.targets if isinstance(inner, ast.Assign) else [getattr(inner, "target", None)]
-            if value is not None and _last_name(value) == type_ and isinstance(inner, ast.stmt) and inner.lineno < line:
+            if value is not None and last_name(value) == type_ and isinstance(inner, ast.stmt) and inner.lineno < line:
                 yield from ((inner.lineno, target.id) for target in targets if isinstance(target, ast.Name))
 
 
 def _made(node: ast.AST) -> ast.expr | None:
-    """What an assignment calls for its value."""
+    """Return the function that makes the value of an assignment."""
     return node.value.func if isinstance(node, ast.Assign) and isinstance(node.value, ast.Call) else None
-
-
-def _last_name(node: ast.expr | None) -> str:
-    if isinstance(node, ast.Constant) and isinstance(node.value, str):
-        return node.value.rpartition(".")[2]
-    return node.id if isinstance(node, ast.Name) else node.attr if isinstance(node, ast.Attribute) else ""
 
 
 def _in_blocks(text: str, path: str, at: int, type_: str) -> Iterator[tuple[int, str]]:

@@ -16,6 +16,13 @@ def parse_python(text: str) -> ast.Module | None:
         return None
 
 
+def last_name(node: ast.expr | None) -> str:
+    """Return the last name of a class as an expression writes it, also in quotes; "" for any other expression."""
+    if isinstance(node, ast.Constant) and isinstance(node.value, str):
+        return node.value.rpartition(".")[2]
+    return node.id if isinstance(node, ast.Name) else node.attr if isinstance(node, ast.Attribute) else ""
+
+
 class Characters:
     """Converts positions of a tree: the parser counts lines, and bytes within a line."""
 

@@ -62,7 +62,7 @@ class _Input(NamedTuple):
 
 @dataclass
 class _Matching:
-    """Which part of the old call each part of the new one is: the texts by the index of the new parameter."""
+    """The match of the old call with the new parameters: `texts` by the index of the parameter, `left` unmatched."""
 
     left: list[_Input]
     by_type: bool = False
@@ -79,18 +79,11 @@ def placeholder(name: str) -> str:
     return f"{PLACEHOLDER_NAME}{name}"
 
 
-def has_object(symbol: Symbol) -> bool:
-    """Whether a function is called on an object."""
-    is_method = symbol.kind == "method" and symbol.marks.isdisjoint(("static", "staticmethod", "classmethod"))
-    takes_self = not symbol.file.endswith(_RUST) or (bool(symbol.parameters) and symbol.parameters[0].name == "self")
-    return is_method and takes_self
-
-
 def has_other_object(old: Symbol, new: Symbol, types: Mapping[str, str]) -> bool:
     """Return whether a call needs another object than before; `types` are the renamed types."""
-    if has_object(old) != has_object(new):
+    if old.needs_object != new.needs_object:
         return True
-    return has_object(old) and types.get(old.scope[-1], old.scope[-1]) != new.scope[-1] and _takes(old, new.scope[-1])
+    return old.needs_object and types.get(old.scope[-1], old.scope[-1]) != new.scope[-1] and _takes(old, new.scope[-1])
 
 
 def _takes(symbol: Symbol, type_: str) -> bool:
@@ -100,11 +93,11 @@ def _takes(symbol: Symbol, type_: str) -> bool:
 def call_rule(old: Symbol, form: CallForm, id: str, why: str, confidence: float) -> CallRule:
     """The rule that writes calls of a function in a new form."""
     imports, line = _import_of(form.gathered, old)
-    is_static = old.kind == "method" and not has_object(old)
+    is_static = old.kind == "method" and not old.needs_object
     called = old.mark.join(old.path[-2:]) if is_static else old.called
     return CallRule(
         id, why, call=called, new=form.text, parameters=_parameter_texts(old, form),
-        of=".".join(old.scope) if has_object(old) else "", confidence=round(confidence * form.share, 3), named=True,
+        of=".".join(old.scope) if old.needs_object else "", confidence=round(confidence * form.share, 3), named=True,
         imports=imports, text=line,
     )  # fmt: skip
 
@@ -159,7 +152,7 @@ def call_form(old: Symbol, new: Symbol, types: Mapping[str, str], members: Membe
     if any(not item.name.isidentifier() for item in (*old.given, *new.given)) or not old.given + new.given:
         return None  # parameters without names, or any number of them
     inputs = [_Input(item.name, renamed_type(item.type, types)) for item in old.given]
-    owner = types.get(old.scope[-1], old.scope[-1]) if has_object(old) else ""
+    owner = types.get(old.scope[-1], old.scope[-1]) if old.needs_object else ""
     matching = _Matching([*([_Input(_OBJECT, owner)] if owner else []), *inputs])
     front = _front(old, new, owner, matching)
     if front is None:
@@ -193,7 +186,7 @@ def _is_in_other_order(old: Symbol, new: Symbol, texts: Sequence[str]) -> bool:
 
 def _front(old: Symbol, new: Symbol, owner: str, matching: _Matching) -> str | None:
     """Return the text before the brackets: the name, with its object for a method; None if no part of the call is that object."""
-    if not has_object(new):
+    if not new.needs_object:
         if old.kind == new.kind == "function" or old.kind == new.kind == "constructor":
             return new.called
         if new.kind == "method":
@@ -265,7 +258,7 @@ def _match_by_place(old: Symbol, new: Symbol, matching: _Matching) -> None:
 
 
 def _given(name: str, is_: str, wanted: str, old: Symbol) -> str:
-    """A part of the old call as an argument: by its address, or the object behind a pointer, where the new type asks for it."""
+    """Return a part of the old call as argument, with `&` or `*` if only one of the types is a pointer."""
     if old.file.endswith(C_FAMILY):
         sign = "&" if "*" in wanted and "*" not in is_ else "*" if "*" in is_ and "*" not in wanted else ""
         return f"{sign}${name}"
@@ -292,7 +285,7 @@ def _gather(old: Symbol, new: Symbol, matching: _Matching, members: Members) -> 
 def _made(
     name: str, old: Symbol, left: Sequence[_Input], members: Members
 ) -> tuple[str, Sequence[_Input], Symbol] | None:
-    """How an object of a class is made of some arguments, which of them it takes, and a member of the class."""
+    """Return the text that makes an object of a class from arguments, the arguments it uses, and a member of the class."""
     found = members(name, old)
     for maker in (item for item in found if item.kind == "constructor"):
         used = _used_by(maker.given, left)

@@ -11,7 +11,7 @@ from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.message_patterns import HEADER, MISSING
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.rules.sources import LegRules
-from fernshale.core.fix.imports import uses_beside_imports, without_import
+from fernshale.core.fix.apply import find_edits
 from fernshale.core.fix.rules import Rule, UnimportRule
 
 
@@ -22,24 +22,13 @@ def with_gone_imports(rules: LegRules, causes: Sequence[Cause], scan: ProjectSca
 
 
 def _rules_of(cause: Cause, scan: ProjectScan) -> Iterator[Rule]:
-    name = cause.symbol if cause.kind == HEADER else last_name(cause.symbol)
-    texts = [(file, scan.read(TreePath(file))) for file in cause.files if file in scan.manifest.files]
-    unused = [
-        file
-        for file, text in texts
-        if text is not None
-        and (file.endswith(C_FAMILY) == (cause.kind == HEADER))
-        and next(without_import(name, file, text), None) is not None
-        and (cause.kind == HEADER or not uses_beside_imports(name, file, text))
-    ]
-    if unused:
-        is_header = cause.kind == HEADER
-        why = (
-            "the new release has no such file"
-            if is_header
-            else f"the new release has no {name}, and these files do not use it"
-        )
-        yield UnimportRule(
-            f"unimport-{name}", why, title=f"remove the import of {name}", old=name, named=True,
-            confidence=GONE_HEADER if is_header else UNUSED_IMPORT,
-        )  # fmt: skip
+    is_header = cause.kind == HEADER
+    name = cause.symbol if is_header else last_name(cause.symbol)
+    why = f"{name} is not found" + ("" if is_header else ", and these files do not use it")
+    rule = UnimportRule(
+        f"unimport-{name}", why, title=f"remove the import of {name}", old=name, named=True,
+        confidence=GONE_HEADER if is_header else UNUSED_IMPORT,
+    )  # fmt: skip
+    files = (TreePath(file) for file in cause.files if file in scan.manifest.files)
+    if any(find_edits(rule, file, scan.read(file) or "") for file in files if file.endswith(C_FAMILY) == is_header):
+        yield rule
