@@ -17,10 +17,10 @@ FORWARDED_WITH_CAST = 0.8
 PERHAPS_FORWARDED = 0.2
 # Several other names exchanged the same part, and a name that stayed differs by this part only.
 SWAPPED_PART = 0.6
-# A type that stayed has most members of the one that went; and declarations use it in place of the other.
+# An existing type has most members of the removed one; declarations use it instead as well.
 MEMBERS_OF_OTHER = 0.5
 MEMBERS_AND_USES_OF_OTHER = 0.85
-# A function that stayed, next to the one that went, with the same parameters and a similar name; and one that was called by it.
+# An existing function has the parameters of the removed one and a similar name; the removed one called it as well.
 TWIN = 0.5
 CALLED_TWIN = 0.7
 # The successor is of another kind: a class for a function, a member of another class.
@@ -29,18 +29,18 @@ SHARE_OTHER_KIND = 0.5
 # Rules from changed declarations. Values copied from the release's own code may not fit here.
 COPIED_VALUE = 0.6
 DEFAULT_ELSEWHERE = 0.45
-# A variable of the wanted type at all the places, and one that has the parameter's name as well.
+# A variable of the parameter's type is in scope at all calls; it has the parameter's name as well.
 VALUE_IN_SCOPE = 0.5
 NAMED_VALUE_IN_SCOPE = 0.65
 CALL_REMOVED = 0.3
-# The definition that a macro had, for the files that use it: its value may mean something else now.
+# Define a removed macro in the files that use it: its value may mean something else in the new release.
 OLD_DEFINITION = 0.3
 GETTER = 0.92
 ARGUMENT_DROPPED = 0.92
 REORDERED = 0.8
 STILL_DEFINED = 0.98
-# The arguments of a call in another form: all by name, or some by their type alone; several put into one; a value that nobody
-# knows, for which a person has to write one.
+# A rewritten call: arguments matched by name; some matched by type; several arguments became one object; a value is unknown, so
+# a person has to write it.
 SHARE_MATCHED_BY_NAME = 0.95
 SHARE_MATCHED_BY_TYPE = 0.85
 ARGUMENTS_GATHERED = 0.9
@@ -52,12 +52,12 @@ SAME_POSITION = 0.93
 PARAMETER_REPLACED = 0.7
 # A method to implement, whose body is a stub; an override with the new types.
 STUB = 0.5
-# A mark that all classes of a kind have in the new release's examples, and none had in the old one's.
+# A mark of all derived classes in the new release's examples, and of none in the old one's.
 MARK_OF_EXAMPLES = 0.7
 RETYPED = 0.8
 
-# A variable that is declared without a type: only one class is assigned, a value of unknown type is,
-# what is assigned may be no class, or None has a meaning.
+# A type annotation for a variable: all values are made by one class; some values have an unknown type; the maker may be a function;
+# the code tests for None.
 ONLY_CLASS_ASSIGNED = 0.95
 UNKNOWN_VALUE_ASSIGNED = 0.6
 PERHAPS_CLASS = 0.6
@@ -76,11 +76,11 @@ SHARE_OF_DOUBT = 0.35
 IMPORTED_AS_IN_OTHER_FILES = 0.95
 IMPORTED_FROM_ONLY_PLACE = 0.92
 IMPORTED_FROM_ONE_OF_SEVERAL = 0.3
-# Another module exports the name now: the only one, or one whose path ends alike; one of several; another one than the best.
+# Another module exports the name: only this one, or one with the same path end; one of several. `ODDS_` is for all but the best.
 IMPORTED_FROM_OTHER_MODULE = 0.95
 IMPORTED_FROM_SIMILAR_MODULE = 0.6
 ODDS_OF_NAMESAKE = 0.3
-# An import of what is gone, which the file does not use; a header, of which that cannot be told.
+# Remove an import: of a missing name that the file does not use; of a missing header, whose use is unknown.
 UNUSED_IMPORT = 0.9
 GONE_HEADER = 0.4
 

@@ -327,7 +327,7 @@ def _name_message(message: str, but: str = "") -> _Named:
 
 
 def _of_base(name: _Named, owner_of: OwnerOf) -> _Named:
-    """A missing member as one of the class that has or had it, without what a declaration adds to that class."""
+    """Return a missing member with its base outside the project as owner, or with the plain name of its class."""
     if name.kind != MEMBER or not name.scope:
         return name
     plain = _plain_scope(name.scope)

@@ -31,7 +31,7 @@ class Node:
 
     `separator` is the separator between two entries of a container (a comma), "" if a line break is enough. Parts of a `fixed`
     map are neither removed nor added. `label` is the kind of object, if the format has one (the tag of an element). `mark` is
-    what stands before the value and outside its span: a tag and an anchor, or the whole alias.
+    the text before the value and outside its span: a tag and an anchor, or the whole alias.
     """
 
     kind: NodeKind

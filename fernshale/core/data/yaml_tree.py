@@ -12,7 +12,7 @@ from fernshale.core.data.tree import DataDocument, Node, NotKeyed, Span, flow_it
 
 _COMMENTS = ("#",)
 _DEEPEST = 60
-# What is before a value: its tag and its anchor.
+# The tag and the anchor before a value.
 _PROPERTIES = re.compile(r"(?:[&!]\S*(?:[ \t\r\n]+|\Z))+")
 # An alias as a value, with what precedes it.
 _ALIAS = re.compile(r"[\s:,\[{-]*(?P<name>\*[^\s,\]}]+)")
@@ -53,7 +53,7 @@ class _Reader:
         self._anchors: set[str] = set()
 
     def read(self, node: Any, at: int, depth: int) -> Node:
-        """The node whose text begins at `at` or after it. One that begins before is what an alias there refers to."""
+        """Return the node at `at` or after it. A node that starts earlier is the target of an alias at `at`."""
         from ruamel.yaml.nodes import MappingNode, ScalarNode
 
         if depth > _DEEPEST:

@@ -308,7 +308,7 @@ def _with_stated(
         further = forwards_to(target, names) if "obsolete" in target.marks else None
         if further is not None:
             target, is_all = further[0], is_all and further[1]
-        # Where the body is one call of something else, that does more.
+        # A body that is one call of another function does more.
         is_sure = is_all or (not symbol.value and names.rarity.likeness(symbol.name, target.name) > 0.55)
         score = FORWARDED if is_sure else PERHAPS_FORWARDED
         score = FORWARDED_WITH_CAST if symbol.kind == "macro" and not is_all else score

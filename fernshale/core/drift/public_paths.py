@@ -19,7 +19,7 @@ from fernshale.core.drift.symbols import Symbol, SymbolKind, went_into_class
 
 _MAX_CANDIDATES = 3
 PublicMove = tuple[Symbol, tuple[SymbolCandidate, ...]]
-"""A name by its old module, as the scope of a symbol, and by the new ones, best first."""
+"""An exported name: a symbol with its old module as scope, and candidates with the new modules, best first."""
 
 
 def moved_exports(old: Path, new: Path, known: Mapping[tuple[str, str], Symbol]) -> Iterator[PublicMove]:
@@ -66,7 +66,7 @@ def moved_python_names(old: Path, new: Path, became: Mapping[tuple[str, ...], Pu
         path = best.symbol.path
         holder, inner = path[: len(path) - member], path[len(path) - member :]
         now = after.written(holder)
-        # Where the package exports the new name, the name alone is another, which has a change of its own.
+        # If the package exports the new name, only the name changed, which is another change.
         if now is not None and not after.has((*written[:-1], now[-1])):
             shown = (*now, *inner)
             symbol = replace(best.symbol, name=shown[-1], scope=shown[:-1])

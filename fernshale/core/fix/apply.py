@@ -189,7 +189,7 @@ def _holds_here(where: Where, path: str, text: str) -> bool:
 
 def apply_edits(text: str, edits: Sequence[CodeEdit]) -> str:
     """`text` with `edits` made; they must be of this very text."""
-    # What is inserted before a replaced text goes in after that is replaced.
+    # Of edits at one place, replace first and insert before it afterwards.
     for edit in sorted(edits, key=lambda edit: (-edit.start, -edit.end)):
         text = text[: edit.start] + edit.new + text[edit.end :]
     return text

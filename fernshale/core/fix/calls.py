@@ -9,7 +9,7 @@ from fernshale.core.fix.tokens import BEFORE_VALUES, Token, group_end, name_inde
 
 # Languages in which a line can end a statement.
 _ENDED_BY_LINES = (*ENDINGS["python"], *ENDINGS["lua"], *SCRIPTS)
-# What is between the parameters of a function and its body.
+# Tokens between the parameters of a function and its body.
 _AFTER_DECLARATIONS = frozenset(("{", "const", "override", "noexcept", "final", "throws", "->", "where"))
 
 
@@ -30,7 +30,7 @@ def find_calls(text: str, path: str, name: str) -> Iterator[tuple[int, int, list
 
 
 def declares(tokens: Sequence[Token], name: int, end: int, path: str, text: str) -> bool:
-    """Return whether a name with brackets behind it, up to the token `end`, is declared there and not called."""
+    """Return whether a name with a bracket group after it, up to the token `end`, is a declaration and no call."""
     before = tokens[name - 1] if name else None
     after = tokens[end].text if end < len(tokens) else ""
     if before is not None and (before.text in (".", "->") or (before.text == ":" and path.endswith(ENDINGS["lua"]))):

@@ -201,7 +201,7 @@ def import_lines(text: str, path: str) -> Iterator[re.Match[str]]:
 
 
 def uses_beside_imports(name: str, path: str, text: str) -> tuple[int, ...]:
-    """Where a file has a name other than in its imports."""
+    """Return the positions of a name outside the imports of a file."""
     spans = [found.span() for found in import_lines(text, path)]
     return tuple(at for at in name_starts(text, path, name) if not any(start <= at < end for start, end in spans))
 

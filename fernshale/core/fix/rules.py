@@ -16,7 +16,7 @@ from fernshale.core.data.objects import Rewrite, check_rewrite, is_repeatable
 from fernshale.core.fix.code_patterns import parse_pattern
 from fernshale.core.fix.tokens import literal_text, tokenize
 
-# What begins the name in the place of a value that a person has to write; no compiler accepts it.
+# Prefix of the placeholder for a value that a person has to write; no compiler accepts it.
 PLACEHOLDER = "FILL_IN_"
 # Longest code shown in a rule's name, characters.
 _MAX_SHOWN = 48

@@ -466,7 +466,7 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
         head = path.rpartition("/")[0]
         return path not in taken and path not in folders and taken.isdisjoint((head, *above(head)))
 
-    # A user's file that stays in its place comes before one that the vendor's move would bring there.
+    # A user's file keeps its path before a vendor's move can claim it.
     for file in sorted(files, key=lambda file: (file.outcome != "own", file.mine != file.path, file.mine is None)):
         made = file
         if file.path is not None and not is_free(file.path):

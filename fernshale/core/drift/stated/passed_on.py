@@ -23,7 +23,7 @@ _WORDS = frozenset(
 _SAY_SO = (*C_FAMILY, *ENDINGS["c#"])
 _OVERRIDDEN = frozenset(("virtual", "override", "abstract"))
 _OBJECT = ("this", "self")
-# What is before the name of an argument or of an object's field.
+# Tokens before the name of an argument or of an object's field.
 _OPENINGS = ("(", ",", "{")
 _ACCESS = (".", "->", "::")
 # Languages in which members are named without the object inside their class.
@@ -45,7 +45,7 @@ def passed_call(symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> 
     `scope` is where the names next to the function are in that release.
     """
     is_function = symbol.kind in ("function", "method") and symbol.name.isidentifier()
-    # Which body an overridden method runs depends on the object.
+    # An override may run instead of this body.
     is_overridden = symbol.file.endswith(_SAY_SO) and not _OVERRIDDEN.isdisjoint(symbol.marks)
     if not symbol.value or not is_function or is_overridden:
         return None
@@ -54,7 +54,7 @@ def passed_call(symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> 
     if text is None or reader.target is None or reader.target.path == symbol.path:
         return None
     if "$" not in text and (symbol.given or symbol.kind == "method"):
-        return None  # it ignores all that it is given, as one does that only complains
+        return None  # it ignores its arguments, like a function that only raises an error
     passed = ", ".join(f"${item.name}" for item in symbol.given)
     is_plain = text in {f"{front}{reader.target.name}({passed})" for front in ("", "$it.", "$it->", "$it:")}
     return PassedCall(reader.target, text, is_plain)
@@ -122,7 +122,7 @@ class _Reader:
         if owner == "$it":
             return self._names.at((*self._scope, name))
         named = self._names.named(name)
-        # What is behind a name of the module or a type belongs to it.
+        # Prefer members of the owner, if it is a type or a module.
         own = [item for item in named if item.scope[-1:] == (owner,)]
         return next(iter(own or named), None)
 

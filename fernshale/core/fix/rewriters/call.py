@@ -17,7 +17,7 @@ from fernshale.core.fix.rules import CallRule
 from fernshale.core.fix.statements import indent_of, is_statement
 from fernshale.core.fix.tokens import name_starts, operand_end, operand_start, tokenize
 
-# Languages in which a method of the own class is called without an object, and what means the object there.
+# Languages in which a method of the own class is called without an object.
 _BARE = (*C_FAMILY, *ENDINGS["java"], *ENDINGS["c#"])
 _RUST = ENDINGS["rust"]
 _WITH_ADDRESSES = (*C_FAMILY, *_RUST)
@@ -122,7 +122,7 @@ class _Writer:
             return None
         if rule.of and access != "::":
             return start, (start, name - 1), access
-        # What is before a function are its namespaces or its module, or the class that a static one belongs to.
+        # A function is qualified by namespaces or a module, a static one by its class.
         if self._qualifiers and tokens[name - 2].text != self._qualifiers[-1]:
             return None
         plain = all(token.kind == "name" or token.text in (".", "::") for token in tokens[start : name - 1])

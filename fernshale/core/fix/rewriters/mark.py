@@ -16,7 +16,7 @@ _STEP = "    "
 def find(rule: MarkRule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     seen: set[str] = set()
     for item in marked_classes(text, path):
-        # Of a type that has several traits here, one is enough.
+        # A type that implements several traits gets the mark once.
         if rule.base not in item.bases or rule.text in item.marks or item.name in seen:
             continue
         seen.add(item.name)

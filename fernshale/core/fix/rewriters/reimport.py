@@ -48,7 +48,7 @@ def _moved(
             f"{item['names'][: len(item['names']) - len(item['names'].lstrip())]}{inner}{_tail(item['names'])}",
         )
     elif item["front"]:
-        # What is imported beside the list stays.
+        # The default import before the list stays.
         comma = item.start("front") + len(item["front"].rstrip(", \t\n"))
         yield comma, item.end("names") + 1, ""
     else:

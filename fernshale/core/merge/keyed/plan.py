@@ -124,7 +124,7 @@ def _kept_order(base: Collection[str], now: Collection[str]) -> bool:
 
 
 def _in_order_of(incoming: Collection[str], order: Sequence[str]) -> list[str]:
-    """Keys in the order that the new release has them; local ones stay behind the key they are behind."""
+    """Return the keys in the order of the new release; local keys keep their predecessor."""
     result = [key for key in incoming if key in order]
     for at, key in enumerate(order):
         if key not in incoming:

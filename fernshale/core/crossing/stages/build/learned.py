@@ -32,7 +32,7 @@ from fernshale.core.survey.roles import role_of
 
 # An edit of more lines at once is no example of a single change.
 _MAX_LINES = 12
-# Of so many edits for one cause no rule comes of the others either.
+# Maximum number of edits of a cause to learn from.
 _MAX_EXAMPLES = 20
 
 

@@ -56,7 +56,7 @@ def _types(cause: Cause, scan: ProjectScan, release: Path | None) -> dict[str, f
         text = scan.read(TreePath(file)) if file.endswith(PYTHON) and file in scan.manifest.files else None
         for item in declarations(text, cause.symbol) if text is not None else ():
             if (item.type == FLOAT) == (cause.kind == NUMBER):
-                # What begins with a capital may be a function.
+                # A name with a capital letter may be a function.
                 is_class = item.type == FLOAT or _is_class(item.type, text or "", scan, release)
                 confidence = item.confidence if is_class else min(item.confidence, PERHAPS_CLASS)
                 found[item.type] = min(confidence, found.get(item.type, 1.0))
