@@ -122,6 +122,11 @@ class Symbol:
         return self.kind == "method" and self.marks.isdisjoint(_OF_THE_CLASS) and takes_self
 
     @property
+    def is_of_class(self) -> bool:
+        """Whether it is a member that is written with the name of its class."""
+        return (self.kind == "method" and not self.needs_object) or (self.kind == "field" and "static" in self.marks)
+
+    @property
     def is_hidden(self) -> bool:
         """Whether users of the release cannot name it."""
         return "private" in self.marks
@@ -140,7 +145,7 @@ class Symbol:
 
 def went_into_class(old: Symbol, new: Symbol) -> bool:
     """Whether a function became one of a class that needs no object of it."""
-    return old.kind == "function" and new.kind == "method" and not new.needs_object
+    return old.kind == "function" and new.kind == "method" and new.is_of_class
 
 
 _values = attrgetter(*(item.name for item in fields(Symbol)))

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
@@ -19,6 +19,8 @@ from fernshale.core.data.formats import USUAL, Formats
 from fernshale.core.fix.calls import is_import
 from fernshale.core.fix.classes import derived_spans
 from fernshale.core.fix.holder_imports import holder_import, needs_import
+from fernshale.core.fix.imports import without_import
+from fernshale.core.fix.left_imports import left_imports
 from fernshale.core.fix.rewriters import (
     add_argument,
     add_import,
@@ -94,7 +96,8 @@ class CodeEdit:
     """One place of a file: characters `start`..`end` become `new`. `line` is 1-based, of the start.
 
     `is_import`: the line imports the name, so the rest of the file refers to it by that name. `is_added_import`: it imports a
-    name that the rule's other edits of the file need, and is applied with any of them.
+    name that the rule's other edits of the file need, and is applied with any of them. `new_if_some`: it also takes out an
+    import that is unused when all of them are made; if only some are, this text is written instead.
     """
 
     path: TreePath
@@ -105,6 +108,7 @@ class CodeEdit:
     new: str
     is_import: bool = False
     is_added_import: bool = False
+    new_if_some: str | None = None
 
 
 def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) -> tuple[CodeEdit, ...]:
@@ -131,7 +135,7 @@ def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
             text[start:end],
             new,
             is_import(text, start),
-            is_added_import=isinstance(rule, ReimportRule) and start == end,
+            is_added_import=start == end and (isinstance(rule, ReimportRule) or is_import(text, start)),
         )
         for start, end, new in finder(rule, path, text)
         if text[start:end] != new
@@ -145,7 +149,43 @@ def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
             for start, end, new in holder_import(rule, path, text)
         )
         edits = tuple(sorted((*added, *edits), key=lambda edit: edit.start))
-    return edits
+    return _without_left_imports(path, text, edits) if edits else ()
+
+
+def _without_left_imports(path: TreePath, text: str, edits: tuple[CodeEdit, ...]) -> tuple[CodeEdit, ...]:
+    """The edits, and those that take out the imports they leave unused. Edits that add to such an import become part of them."""
+    spans = [(edit.start, edit.end, edit.new) for edit in edits]
+    for start, end, names in left_imports(path, text, spans, apply_edits(text, edits)):
+        inner = [edit for edit in edits if edit.start < end and edit.end > start]
+        if any(edit.start < start or edit.end > end or not edit.is_added_import for edit in inner):
+            continue
+        old = text[start:end]
+        some = apply_edits(old, [replace(edit, start=edit.start - start, end=edit.end - start) for edit in inner])
+        new = some
+        for name in names:
+            for first, last, kept in reversed(list(without_import(name, path, new))):
+                new = new[:first] + kept + new[last:]
+        whole = CodeEdit(path, position(text, start)[0], start, end, old, new, is_added_import=True, new_if_some=some)
+        edits = (*(edit for edit in edits if edit not in inner), whole)
+    return tuple(sorted(edits, key=lambda edit: edit.start))
+
+
+def only_some(edits: Sequence[CodeEdit], is_chosen: Callable[[CodeEdit], bool]) -> tuple[CodeEdit, ...]:
+    """Of a rule's edits those that are chosen, with the imports that they need in their files."""
+    by_path: dict[TreePath, list[CodeEdit]] = {}
+    for edit in edits:
+        by_path.setdefault(edit.path, []).append(edit)
+    kept: list[CodeEdit] = []
+    for group in by_path.values():
+        own = [edit for edit in group if not edit.is_added_import]
+        chosen = [edit for edit in own if is_chosen(edit)]
+        for edit in group:
+            if edit in chosen or (not own and is_chosen(edit)):
+                kept.append(edit)
+            elif chosen and edit.is_added_import:
+                partly = edit.new_if_some if len(chosen) < len(own) else None
+                kept.append(edit if partly is None else replace(edit, new=partly, new_if_some=None))
+    return tuple(edit for edit in kept if edit.new != edit.old)
 
 
 def find_conflicts(edits: Mapping[str, Sequence[CodeEdit]]) -> tuple[tuple[str, str, CodeEdit], ...]:

@@ -17,6 +17,8 @@ _PYTHON, _JAVA, _RUST, _C_SHARP = (ENDINGS[name] for name in ("python", "java", 
 _SCRIPT_LINE = re.compile(
     r"(?m)^import\b(?P<names>[^;'\"]*?)(?:\bfrom\s*)?(?P<quote>['\"])(?P<module>[^'\"\n]+)(?P=quote);?"
 )
+# `import Lamp from` and `import * as lamps from`.
+_SCRIPT_SINGLE = re.compile(r"^\s*(?:type\s+)?(?:\*\s*as\s+)?")
 _PYTHON_LINE = re.compile(
     r"(?m)^(?:from[ \t]+(?P<module>[\w.]+)[ \t]+import[ \t]+(?:\((?P<many>[^()]*)\)|(?P<names>[^\n(#\\]+))|import[ \t]+[\w., \t]+)"
 )
@@ -144,7 +146,12 @@ def without_import(name: str, path: str, text: str) -> Iterator[tuple[int, int, 
             continue  # it names a namespace, of which other names may be used
         listed = parts.get("many") or parts.get("names") or ""
         if path.endswith(SCRIPTS):
+            if _SCRIPT_SINGLE.sub("", listed).strip() == name:
+                yield start, end, ""
+                continue
             listed = (re.findall(r"\{([^{}]*)\}", listed) or [""])[0]
+        elif path.endswith(_PYTHON) and not listed:
+            listed = found[0].removeprefix("import").strip()
         items = [part.strip() for part in listed.split(",") if part.strip()]
         is_alone = (parts.get("name") == name and not items) or items == [name]
         if path.endswith(SCRIPTS) and is_alone and not re.match(r"import\s*(?:type\s*)?\{", found[0]):

@@ -93,8 +93,7 @@ def _takes(symbol: Symbol, type_: str) -> bool:
 def call_rule(old: Symbol, form: CallForm, id: str, why: str, confidence: float) -> CallRule:
     """The rule that writes calls of a function in a new form."""
     imports, line = _import_of(form.gathered, old)
-    is_static = old.kind == "method" and not old.needs_object
-    called = old.mark.join(old.path[-2:]) if is_static else old.called
+    called = old.mark.join(old.path[-2:]) if old.is_of_class else old.called
     return CallRule(
         id, why, call=called, new=form.text, parameters=_parameter_texts(old, form),
         of=".".join(old.scope) if old.needs_object else "", confidence=round(confidence * form.share, 3), named=True,

@@ -238,7 +238,8 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
         words = f"{why}; takes its arguments at other places"
         yield reorder_rule(old, new, f"{id}-order", now, words, score)
         score, why = score * SHARE_OTHER_KIND, words
-    if old.kind in ("method", "field") or old.scope == new.scope:
+    changes_class = old.is_of_class and new.is_of_class and old.scope != new.scope
+    if (old.kind in ("method", "field") and not changes_class) or old.scope == new.scope:
         # The name alone may be another's, too: it is changed where a tool names it.
         if old.name != now:
             of = ".".join(old.scope) if old.kind in ("method", "field") else ""
@@ -249,7 +250,11 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
     elif old.full != new.full:
         to = ".".join(shown_path(new, leg.after)) if new.file.endswith(PYTHON) else new.full
         if to != old.full:
-            holder = to.rpartition(".")[0] if new.file.endswith(PYTHON) and went_into_class(old, new) else ""
+            holder = (
+                to.rpartition(".")[0]
+                if new.file.endswith(PYTHON) and (changes_class or went_into_class(old, new))
+                else ""
+            )
             title = f"{old.full} → {to}"
             yield MoveRule(
                 id, why, title=title, old=old.full, new=to, holder=holder, confidence=score,
@@ -258,8 +263,10 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
         # Python needs an import of the class, next to that of the function or in its place.
         with_class = new.file.endswith(PYTHON) and went_into_class(old, new) and new.scope[:-1] != old.scope
         is_at_hand = now != new.name and not with_class
-        if old.name != now and (
-            is_at_hand or _is_shown(old.name, leg.before, new.scope[-1] if with_class else new.name, leg.after)
+        if (
+            old.name != now
+            and not changes_class
+            and (is_at_hand or _is_shown(old.name, leg.before, new.scope[-1] if with_class else new.name, leg.after))
         ):
             yield RenameRule(
                 f"{id}-shown",

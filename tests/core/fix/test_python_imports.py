@@ -61,8 +61,8 @@ def _moved(rule: Rule, text: str) -> str:
         # The name means something else in this file.
         (
             "from wick import server\nfrom shed import Boat, Ship\nserver.Boat()\n",
-            "from wick import server\nimport wick.lsp.server\nfrom shed import Boat, Ship\nwick.lsp.server.Boat()\n",
-            "from wick import server\nimport dock\nfrom shed import Boat, Ship\ndock.Ship()\n",
+            "import wick.lsp.server\nfrom shed import Boat, Ship\nwick.lsp.server.Boat()\n",
+            "import dock\nfrom shed import Boat, Ship\ndock.Ship()\n",
         ),
         ("from shed import server\nserver.Boat()\n",) * 3,
         # Prose is left alone, and so is what is not understood whole.

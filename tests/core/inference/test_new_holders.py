@@ -23,7 +23,7 @@ _CASES = {
             "w/steam/Steam.java": f"package w.steam;\npublic class Steam {{ {_DOC} public static final int BOILER_PRESSURE = 17; }}\n",
         },
         "Game.java", "package g;\n\nimport w.Limits;\n\nclass Game { int p = Limits.BOILER_PRESSURE; }\n",
-        "package g;\n\nimport w.Limits;\nimport w.steam.Steam;\n\nclass Game { int p = Steam.BOILER_PRESSURE; }\n",
+        "package g;\n\nimport w.steam.Steam;\n\nclass Game { int p = Steam.BOILER_PRESSURE; }\n",
     ),
     "c#": (
         {"w/Limits.cs": f"namespace W {{ public class Limits {{ {_DOC} public const int BoilerPressure = 17; public const int Funnels = 4; }} }}\n"},
@@ -47,13 +47,58 @@ _CASES = {
         {"src/limits.rs": f"pub enum Limits {{ {_DOC}\n BoilerPressure, Funnels }}\n"},
         {"src/limits.rs": "pub enum Limits { Funnels }\n", "src/steam.rs": f"pub enum Steam {{ {_DOC}\n BoilerPressure }}\n"},
         "game.rs", "use steamers::limits::Limits;\n\nconst P: u32 = Limits::BoilerPressure;\n",
-        "use steamers::limits::Limits;\nuse steamers::steam::Steam;\n\nconst P: u32 = Steam::BoilerPressure;\n",
+        "use steamers::steam::Steam;\n\nconst P: u32 = Steam::BoilerPressure;\n",
     ),
     "typescript": (
         {"w/limits.ts": f"export enum Limits {{ {_DOC} BoilerPressure, Funnels }}\n"},
         {"w/limits.ts": "export enum Limits { Funnels }\n", "w/steam.ts": f"export enum Steam {{ {_DOC} BoilerPressure }}\n"},
         "game.ts", 'import { Limits } from "steamers";\n\nconst p = Limits.BoilerPressure;\n',
-        'import { Limits, Steam } from "steamers";\n\nconst p = Steam.BoilerPressure;\n',
+        'import { Steam } from "steamers";\n\nconst p = Steam.BoilerPressure;\n',
+    ),
+    "java function": (
+        {"w/Limits.java": f"package w;\npublic class Limits {{ {_DOC} public static int boilerPressure(int at) {{ return 17; }} public static int funnels() {{ return 4; }} }}\n"},
+        {
+            "w/Limits.java": "package w;\npublic class Limits { public static int funnels() { return 4; } }\n",
+            "w/steam/Steam.java": f"package w.steam;\npublic class Steam {{ {_DOC} public static int boilerPressure(int at) {{ return 17; }} }}\n",
+        },
+        "Game.java", "import w.Limits;\n\nclass Game { int p = Limits.boilerPressure(3); }\n",
+        "import w.steam.Steam;\n\nclass Game { int p = Steam.boilerPressure(3); }\n",
+    ),
+    "c# function": (
+        {"w/Limits.cs": f"namespace W {{ public class Limits {{ {_DOC} public static int BoilerPressure(int at) {{ return 17; }} public static int Funnels() {{ return 4; }} }} }}\n"},
+        {
+            "w/Limits.cs": "namespace W { public class Limits { public static int Funnels() { return 4; } } }\n",
+            "w/Steam.cs": f"namespace W.Engines {{ public class Steam {{ {_DOC} public static int BoilerPressure(int at) {{ return 17; }} }} }}\n",
+        },
+        "Game.cs", "using W;\n\nclass Game { int p = Limits.BoilerPressure(3); }\n",
+        "using W.Engines;\nusing W;\n\nclass Game { int p = Steam.BoilerPressure(3); }\n",
+    ),
+    "c++ function": (
+        {"include/w/limits.hpp": f"namespace w {{ class Limits {{ public: {_DOC} static int boiler_pressure(int at); static int funnels(); }}; }}\n"},
+        {
+            "include/w/limits.hpp": "namespace w { class Limits { public: static int funnels(); }; }\n",
+            "include/w/steam.hpp": f"namespace w {{ class Steam {{ public: {_DOC} static int boiler_pressure(int at); }}; }}\n",
+        },
+        "game.cpp", "#include <w/limits.hpp>\n\nauto p = w::Limits::boiler_pressure(3);\n",
+        "#include <w/limits.hpp>\n#include <w/steam.hpp>\n\nauto p = w::Steam::boiler_pressure(3);\n",
+    ),
+    "rust function": (
+        {"src/limits.rs": f"pub struct Limits;\nimpl Limits {{ {_DOC}\n pub fn boiler_pressure(at: u32) -> u32 {{ 17 }} pub fn funnels() -> u32 {{ 4 }} }}\n"},
+        {
+            "src/limits.rs": "pub struct Limits;\nimpl Limits { pub fn funnels() -> u32 { 4 } }\n",
+            "src/steam.rs": f"pub struct Steam;\nimpl Steam {{ {_DOC}\n pub fn boiler_pressure(at: u32) -> u32 {{ 17 }} }}\n",
+        },
+        "game.rs", "use steamers::limits::Limits;\n\nfn f() -> u32 { Limits::boiler_pressure(3) }\n",
+        "use steamers::limits::Limits;\nuse steamers::steam::Steam;\n\nfn f() -> u32 { Steam::boiler_pressure(3) }\n",
+    ),
+    "typescript function": (
+        {"w/limits.ts": f"export class Limits {{ {_DOC} static boilerPressure(at: number): number {{ return 17; }} static funnels(): number {{ return 4; }} }}\n"},
+        {
+            "w/limits.ts": "export class Limits { static funnels(): number { return 4; } }\n",
+            "w/steam.ts": f"export class Steam {{ {_DOC} static boilerPressure(at: number): number {{ return 17; }} }}\n",
+        },
+        "game.ts", 'import { Limits } from "steamers";\n\nconst p = Limits.boilerPressure(3);\n',
+        'import { Steam } from "steamers";\n\nconst p = Steam.boilerPressure(3);\n',
     ),
 }  # fmt: skip
 

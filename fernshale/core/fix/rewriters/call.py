@@ -11,7 +11,6 @@ from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
 from fernshale.core.fix.calls import declares, find_calls, is_import, is_spread
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.code_patterns import Match
-from fernshale.core.fix.imports import uses_beside_imports, without_import
 from fernshale.core.fix.receiver_types import Owners
 from fernshale.core.fix.rules import CallRule
 from fernshale.core.fix.statements import indent_of, is_statement
@@ -57,11 +56,6 @@ def find(rule: CallRule, path: str, text: str) -> Iterator[tuple[int, int, str]]
             for start in name_starts(text, path, rule.call)
             if is_import(text, start)
         ]
-    elif edits and not rule.of and head is None:
-        # A file that does not call the function any more need not import it.
-        left = uses_beside_imports(rule.call, path, text)
-        if all(any(start <= at < end for start, end, _ in edits) for at in left):
-            edits += without_import(rule.call, path, text)
     yield from sorted(edits)
 
 

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
+from pathlib import PurePosixPath
 
+from fernshale.core.base.languages import ENDINGS
 from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import last_name
 from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.call_acceptance import arguments_after, is_accepted
@@ -15,6 +20,9 @@ from fernshale.core.fix.holder_imports import needs_import
 from fernshale.core.fix.rules import CallRule, DeleteRule, NewName, Rule
 from fernshale.core.survey.roles import role_of
 
+_PYTHON = ENDINGS["python"]
+_WORD = re.compile(r"[^\W\d]\w*")
+
 
 def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: ProjectScan) -> str:
     """The reason to look before a rule is applied at these places; "" where there is none."""
@@ -22,6 +30,8 @@ def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: Pro
         return words_of_loss(dropped)
     if unimported := _without_import(rule, edits, scan):
         return f"{unimported[0]} has to be imported, and how is not known: {unimported[1]}"
+    if importer := _imported_through(edits, scan):
+        return importer
     if not isinstance(rule, NewName) or not rule.signatures:
         return ""
     refused = [edit for edit in edits if not _accepts_call(rule, edit, scan)]
@@ -45,6 +55,20 @@ def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) ->
         if text is not None and not is_added and needs_import(rule, path, text, [edit.new for edit in group]):
             return rule.imports, path
     return None
+
+
+def _imported_through(edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
+    """The reason to keep an import that edits leave unused: in Python another file may import the name from there."""
+    for edit in edits:
+        if edit.new_if_some is None or not edit.path.endswith(_PYTHON):
+            continue
+        module = re.escape(PurePosixPath(edit.path).stem)
+        for name in sorted(set(_WORD.findall(edit.old)) - set(_WORD.findall(edit.new))):
+            passed_on = re.compile(rf"\bfrom[ \t]+[\w.]*\b{module}[ \t]+import\b[^\n(]*(?:\([^)]*)?\b{name}\b")
+            for path, text in sorted(texts_with(scan, {name}, CancelToken()).items()):
+                if path != edit.path and path.endswith(_PYTHON) and passed_on.search(text):
+                    return f"{path} imports {name} from {edit.path}, which would not import it any more"
+    return ""
 
 
 def _accepts_call(rule: NewName, edit: CodeEdit, scan: ProjectScan) -> bool:

@@ -18,7 +18,7 @@ from fernshale.core.crossing.rules.sources import LEARNED, LegRules
 from fernshale.core.crossing.stages.build.doubts import find_doubt, find_removal_doubt
 from fernshale.core.crossing.stages.build.rule_filters import FAR_KINDS, Case, find_refusal
 from fernshale.core.crossing.stages.build.view import Fix, RefusedRule
-from fernshale.core.fix.apply import CodeEdit
+from fernshale.core.fix.apply import CodeEdit, only_some
 from fernshale.core.fix.expression_span import expression_lines
 from fernshale.core.fix.names_in_scope import declaring_lines
 from fernshale.core.fix.rules import CallRule, DeleteRule, RenameRule, Rule
@@ -96,6 +96,8 @@ class FixSearch:
             return None
         if rule.named:
             edits = _near(rule, edits, here)
+            if not edits:
+                return None
         spots = set().union(*(_lines_of(edit) for edit in here))
         clears = cause.count if case.adds_the_member else sum(bool(item & spots) for item in places)
         # With a placeholder, the error only becomes another one.
@@ -178,8 +180,10 @@ def _lines_of(edit: CodeEdit) -> set[Spot]:
 
 def _near(rule: Rule, edits: Sequence[CodeEdit], here: Sequence[CodeEdit]) -> tuple[CodeEdit, ...]:
     """The edits of a rule whose name alone is not enough: at reported places, and in files whose import is reported."""
-    imported = {edit.path for edit in here if isinstance(rule, RenameRule | CallRule) and edit.is_import}
-    kept = {edit.path for edit in here}
-    return tuple(
-        edit for edit in edits if edit in here or edit.path in imported or (edit.is_added_import and edit.path in kept)
-    )
+    imported = {edit.path for edit in here if _takes_import(rule, edit)}
+    return only_some(edits, lambda edit: edit in here or edit.path in imported)
+
+
+def _takes_import(rule: Rule, edit: CodeEdit) -> bool:
+    """Whether an edit takes out or renames an import, so that all other places in the file are meant as well."""
+    return edit.new_if_some is not None or (isinstance(rule, RenameRule | CallRule) and edit.is_import)

@@ -18,7 +18,7 @@ from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.stages.build.actions import FixScope
 from fernshale.core.crossing.stages.build.changed_types import gives_other
 from fernshale.core.drift.comparison import ApiChange
-from fernshale.core.fix.apply import CodeEdit
+from fernshale.core.fix.apply import CodeEdit, only_some
 from fernshale.core.fix.rules import MarkRule, Rule
 
 
@@ -82,7 +82,7 @@ class ChosenEdits:
         if at is None:
             raise MisuseError("say where the fix is to be applied")
         same_file = [edit for edit in self.fix.edits if edit.path == at.path]
-        return tuple(edit for edit in same_file if self.scope == "file" or edit == at or edit.is_added_import)
+        return only_some(same_file, lambda edit: self.scope == "file" or edit == at)
 
     @property
     def removes(self) -> tuple[TreePath, ...]:

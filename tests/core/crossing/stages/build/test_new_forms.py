@@ -178,3 +178,25 @@ def test_what_a_base_lost_is_one_cause_for_all_that_derive_from_it(tree: Tree) -
     act(crossing, cause.key, cause.fixes[0].rule.id)
     act(crossing, "build:run", "build")
     assert inspect(crossing, Work()).build.passed
+
+
+@pytest.mark.parametrize("is_passed_on", [False, True])
+def test_an_import_that_another_file_relies_on_is_asked_about(is_passed_on: bool, tree: Tree) -> None:
+    doc = '"""The pressure at which the boiler of a steam ferry is let off by its keeper."""'
+    old = f"class Limits:\n    FUNNELS: int = 4\n\n    @staticmethod\n    def boiler_pressure() -> int:\n        {doc}\n        return 17\n"
+    new = f"class Limits:\n    FUNNELS: int = 4\n\nclass Steam:\n    @staticmethod\n    def boiler_pressure() -> int:\n        {doc}\n        return 17\n"
+    game = {"src/a.py": "from rush import Limits\n\n\ndef play() -> int:\n    return Limits.boiler_pressure()\n"}
+    game["src/b.py"] = "from a import play, Limits\n" if is_passed_on else "from a import play\n"
+    build = (
+        "cd {project}/src && MYPYPATH={engine} {python} -m mypy --show-column-numbers --cache-dir=/dev/null a.py b.py"
+    )
+    crossing = begin_engine(tree, {"rush.py": old}, {"rush.py": new}, game, build)
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+    (cause,) = inspect(crossing, Work()).build.causes
+    fix = cause.fixes[0]
+    doubt = "src/b.py imports Limits from src/a.py, which would not import it any more"
+    assert fix.doubt == (doubt if is_passed_on else ""), fix
+    act(crossing, cause.key, fix.rule.id)
+    text = (crossing.setup.project / "src/a.py").read_text()
+    assert text == "from rush import Steam\n\n\ndef play() -> int:\n    return Steam.boiler_pressure()\n"
