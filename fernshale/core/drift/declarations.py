@@ -9,6 +9,8 @@ from dataclasses import replace
 from itertools import groupby
 from operator import attrgetter
 
+from fernshale.core.base.languages import SCRIPTS
+from fernshale.core.drift.names.script_builds import is_declaration, module_of
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 _HEADERS = (".h", ".hpp", ".hh", ".hxx", ".h++", ".inl", ".ipp", ".tpp")
@@ -29,6 +31,7 @@ def join_symbols(symbols: Iterable[Symbol]) -> tuple[Symbol, ...]:
         part += of_file
     if headers and sources:
         sources = _under_declarations(headers, sources)
+    others = _with_undeclared(others)
     groups: dict[object, list[Symbol]] = defaultdict(list)
     for item in (*headers, *sources, *others):
         groups[item.kind, item.name, item.scope].append(item)
@@ -37,6 +40,27 @@ def join_symbols(symbols: Iterable[Symbol]) -> tuple[Symbol, ...]:
         joined += group if len(group) == 1 else _overloads(group)
     # Symbols on one line keep their order.
     return tuple(sorted(_with_hidden(joined), key=attrgetter("file", "line")))
+
+
+def _is_declared(item: Symbol) -> bool:
+    """Whether a symbol is from a file that says what others can use."""
+    return item.file.endswith(_HEADERS) or (item.file.endswith(SCRIPTS) and is_declaration(item.file))
+
+
+def _with_undeclared(symbols: Sequence[Symbol]) -> list[Symbol]:
+    """Mark what a script module defines and its declarations do not have (`lamp.d.ts` beside `lamp.js`) as hidden."""
+    declared: dict[str, set[str]] = defaultdict(set)
+    for item in symbols:
+        if _is_declared(item):
+            declared[module_of(item.file)].add(item.path[0])
+    if not declared:
+        return list(symbols)
+    return [
+        replace(item, marks=item.marks | {"private"})
+        if item.file.endswith(SCRIPTS) and item.path[0] not in declared.get(module_of(item.file), (item.path[0],))
+        else item
+        for item in symbols
+    ]
 
 
 def _overloads(group: Sequence[Symbol]) -> Iterable[Symbol]:
@@ -96,7 +120,7 @@ def _join(group: Sequence[Symbol]) -> Symbol:
     named = max(
         group, key=lambda item: sum(bool(each.name) for each in item.parameters) if item.file == first.file else -1
     )
-    seen = [item.marks for item in group if item.file.endswith(_HEADERS)] or [item.marks for item in group]
+    seen = [item.marks for item in group if _is_declared(item)] or [item.marks for item in group]
     marks = frozenset().union(*seen)
     if any("private" not in item for item in seen):
         marks -= {"private"}

@@ -19,6 +19,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.languages import LANGUAGES, SCRIPTS, language_of
 from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.drift.declarations import join_symbols
+from fernshale.core.drift.names.script_builds import other_builds
 from fernshale.core.drift.parsing import read_both, read_source
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.drift.trivia import differ_in_remarks
@@ -63,6 +64,8 @@ def read_pair(old: Path, new: Path, language: str, work: Work) -> Pair:
     folders = (old, new)
     languages = languages_of(language)
     files = [list_sources(folder, languages) for folder in folders]
+    everything = [frozenset(listed) for listed in files]
+    files = [_without_other_builds(listed) for listed in files]
     # The second process starts while files are compared.
     with many_values(), _second(_differing_bytes(*files)) as second:
         same = _same_files(folders, files, work.token)
@@ -82,13 +85,13 @@ def read_pair(old: Path, new: Path, language: str, work: Work) -> Pair:
             jobs.append((sides[0], sides[1], path, sum(files[at][path].st_size for at in (0, 1) if sides[at])))
         read = _parse(jobs, second, work)
         symbols = [[item for path in listed[at] for item in read[path][at]] for at in (0, 1)]
-        releases = [ReleaseSymbols(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
+        releases = [ReleaseSymbols(folders[at], join_symbols(symbols[at]), everything[at]) for at in (0, 1)]
     return Pair(releases[0], releases[1], moved)
 
 
 def read_release(folder: Path, language: str, work: Work) -> tuple[Symbol, ...]:
     """All symbols of one release. Raises MisuseError, Cancelled."""
-    files = list_sources(folder, languages_of(language))
+    files = _without_other_builds(list_sources(folder, languages_of(language)))
     jobs = [(str(folder), "", path, stat.st_size) for path, stat in files.items()]
     with many_values(), _second(sum(job[3] for job in jobs)) as second:
         read = _parse(jobs, second, work)
@@ -113,6 +116,11 @@ def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_r
     found = _sources_below(folder, [""], languages, packages)
     found = found or _sources_below(folder, packages, languages, [])
     return dict(sorted(found.items()))
+
+
+def _without_other_builds(files: Mapping[str, os.stat_result]) -> dict[str, os.stat_result]:
+    left_out = other_builds(files)
+    return {path: stat for path, stat in files.items() if path not in left_out}
 
 
 def _sources_below(

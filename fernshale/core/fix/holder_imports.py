@@ -9,7 +9,7 @@ import re
 from collections.abc import Iterator, Sequence
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS
-from fernshale.core.fix.imports import import_line, import_lines, quoted_header, with_import
+from fernshale.core.fix.imports import import_line, import_lines, in_style_of, quoted_header, with_import
 from fernshale.core.fix.rules import CallRule, NewName
 
 _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
@@ -65,6 +65,8 @@ def _line(rule: NewName | CallRule, path: str, text: str) -> str:
     if path.endswith(C_FAMILY):
         header = rule.text.partition("<")[2].rstrip(">")
         return f"#include {quoted_header(text, header)}" if header else ""
+    if rule.text and path.endswith(SCRIPTS):
+        return in_style_of(rule.text, text, path)
     if rule.text or isinstance(rule, CallRule):
         return rule.text
     old, new = (re.split(r"::|\.", name) for name in (rule.old, rule.new))

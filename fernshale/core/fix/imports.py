@@ -74,6 +74,15 @@ def script_line(name: str, module: str, texts: Iterable[str]) -> str:
     return f"import {{ {name} }} from {quote}{named.most_common(1)[0][0]}{quote}{end}" if named else ""
 
 
+def in_style_of(line: str, text: str, path: str) -> str:
+    """Return a script's import line with the quotes and the ending that the imports of a file have."""
+    found = next((item for item in import_lines(text, path)), None)
+    if found is None:
+        return line
+    line = re.sub(r"[\"']", found["quote"], line)
+    return line if found[0].endswith(";") else line.rstrip(";")
+
+
 def quoted_header(text: str, header: str) -> str:
     """Return a header of a release as a file includes it: like a sibling header, else like the last include."""
     folder = header.rpartition("/")[0]

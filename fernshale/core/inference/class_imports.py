@@ -1,8 +1,12 @@
-"""The import that code needs to name a class of a release."""
+"""The import that code needs to name a class or another top-level name of a release."""
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from fernshale.core.base.languages import C_FAMILY, ENDINGS
+from fernshale.core.drift.names.script_builds import module_of
+from fernshale.core.drift.names.script_packages import rank_of, script_packages_of
 from fernshale.core.drift.release_symbols import included
 
 
@@ -16,3 +20,17 @@ def import_of(class_: tuple[str, ...], file: str, known: str) -> tuple[str, str]
     if file.endswith(ENDINGS["c#"]):
         return class_[-1], f"using {'.'.join(class_[:-1])};" if len(class_) > 1 else ""
     return class_[-1], ""
+
+
+def script_import(name: str, file: str, release: Path) -> str:
+    """Return the line that imports a name that a script of a release defines, from the module that users import it from; "" if
+    it is in no package, so that the module's name depends on the importing file."""
+    packages = script_packages_of(release)
+    end = module_of(file).split("/")[-2:]
+    exporting = [
+        specifier
+        for specifier, defined in packages.by_name.get(name, ())
+        # The same code may be there in several builds, whose paths end alike.
+        if defined.module.split("/")[-2:] == end and packages.is_packaged(specifier)
+    ]
+    return f'import {{ {name} }} from "{min(exporting, key=rank_of)}";' if exporting else ""

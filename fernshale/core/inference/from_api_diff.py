@@ -22,7 +22,7 @@ from fernshale.core.base.confidence import (
     SAME_POSITION,
     SHARE_OTHER_KIND,
 )
-from fernshale.core.base.languages import C_FAMILY, NAMED_ARGUMENTS, SCRIPTS, language_of
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS, language_of
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.matching import SymbolCandidate
@@ -55,13 +55,14 @@ from fernshale.core.inference.call_forms import (
     form_as_shown,
     has_other_object,
 )
-from fernshale.core.inference.class_imports import import_of
+from fernshale.core.inference.class_imports import import_of, script_import
 from fernshale.core.inference.class_marks import mark_rules
 from fernshale.core.inference.joined_calls import joined_rules
 from fernshale.core.inference.new_arguments import Defaults, argument_rules, usual_defaults
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
 from fernshale.core.inference.release_lookup import members
 
+_RUST = ENDINGS["rust"]
 # Minimum candidate score for a rule to be worth checking, and the number of other candidates of a symbol to offer.
 _MIN_SCORE = 0.15
 _MAX_OTHER_CANDIDATES = 2
@@ -218,7 +219,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
     new, score = candidate.symbol, candidate.score
     why = "; ".join(candidate.evidence[:3]) or "the two releases compared"
     now = candidate.written or _from_there(old, new)
-    imports, line = _needed_import(old, candidate)
+    imports, line = _needed_import(old, candidate, leg.after)
     if candidate.call:
         yield call_rule(old, form_as_shown(candidate), id, why, score)
         return
@@ -238,7 +239,9 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
         words = f"{why}; takes its arguments at other places"
         yield reorder_rule(old, new, f"{id}-order", now, words, score)
         score, why = score * SHARE_OTHER_KIND, words
-    changes_class = old.is_of_class and new.is_of_class and old.scope != new.scope
+    changes_class = (
+        old.is_of_class and old.scope != new.scope and (new.is_of_class or new.kind in ("function", "constant"))
+    )
     if (old.kind in ("method", "field") and not changes_class) or old.scope == new.scope:
         # The name alone may be another's, too: it is changed where a tool names it.
         if old.name != now:
@@ -250,11 +253,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
     elif old.full != new.full:
         to = ".".join(shown_path(new, leg.after)) if new.file.endswith(PYTHON) else new.full
         if to != old.full:
-            holder = (
-                to.rpartition(".")[0]
-                if new.file.endswith(PYTHON) and (changes_class or went_into_class(old, new))
-                else ""
-            )
+            holder = to.rpartition(".")[0] if new.file.endswith(PYTHON) and new.is_of_class else ""
             title = f"{old.full} → {to}"
             yield MoveRule(
                 id, why, title=title, old=old.full, new=to, holder=holder, confidence=score,
@@ -279,9 +278,15 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
             )
 
 
-def _needed_import(old: Symbol, candidate: SymbolCandidate) -> tuple[str, str]:
-    """Return the class that contains the new name but not the old one, and its import line, "" if that depends on the file."""
+def _needed_import(old: Symbol, candidate: SymbolCandidate, after: Path) -> tuple[str, str]:
+    """Return the class that contains the new name but not the old one, and its import line, "" if that depends on the file. Of
+    scripts the outermost name, and of Rust what left a type: it may be a function."""
     new, holder = candidate.symbol, candidate.holder
+    if new.file.endswith(SCRIPTS) and old.file.endswith(SCRIPTS) and old.scope:
+        name = new.path[0]
+        return (name, script_import(name, new.file, after)) if name != old.path[0] else ("", "")
+    if new.file.endswith(_RUST) and old.is_of_class and not holder:
+        return new.name, ""
     if not holder or new.file.endswith(PYTHON) or old.path[: len(holder)] == holder:
         return "", ""
     return import_of(holder, new.file, old.file)

@@ -30,10 +30,17 @@ _FORMS: dict[str, list[tuple[str, set[str]]]] = {
         ("const gone = require('x').gone;", set()),
         ("var Pier = class { moor(b) {} };", {"class Pier", "method Pier.moor(b)"}),
         ("lib.util.width = 3;", {"constant lib.util.width"}),
+        ("var Hull_1 = require('./Hull');\nHull_1.Hull.of = make_1.make;", {"constant Hull.of"}),
+        ("var Hull_1 = require('./Hull');\nHull_1.Hull.prototype.row = row_1.row;", {"field Hull.row"}),
+        ("const Hull = require('./Hull');\nHull.of = make;", {"constant Hull.of"}),
         ("let plain = compute(1);", {"constant plain"}),
     ],
     "a.ts": [
-        ('declare module "wick" { export function moor(b: Boat): void; }', {"function wick.moor(b: Boat): void"}),
+        ('declare module "wick" { export function moor(b: Boat): void; }', {"function moor(b: Boat): void"}),
+        (
+            "declare module '../Hull' { interface Hull<T> { row: typeof row; } namespace Hull { let of: typeof make; } }",
+            {"interface Hull", "field Hull.row: typeof row", "constant Hull.of: typeof make"},
+        ),
         ("export namespace m { export const k: number = 1; }", {"constant m.k: number"}),
         ("export type Tide = 'a' | 'b';", {"type Tide: 'a' | 'b'"}),
         (

@@ -136,3 +136,30 @@ def test_a_name_that_a_python_package_exports_no_more_is_a_change(tree: Tree) ->
     assert change.what == "Lamp is imported from wick.lamps now, not from wick"
     assert uses_of(change, {"Lamp": 4, "wick": 2}) == 2
     assert uses_of(change, {"Lamp": 4}) == uses_of(change, {"wick": 2}) == 0
+
+
+@pytest.mark.parametrize(
+    ("before", "after"),
+    [
+        ("import { Hull } from 'wick';\nHull.of(1);\n", "import { of } from 'wick';\nof(1);\n"),
+        ("import {Hull} from \"wick/Hull\"\nHull.of(new Hull())\n", "import { of } from \"wick\"\nimport {Hull} from \"wick/Hull\"\nof(new Hull())\n"),
+        ("import { of } from 'wick';\nimport { Hull } from 'wick';\nof(Hull.of(1), Hull);\n", "import { of } from 'wick';\nimport { Hull } from 'wick';\nof(of(1), Hull);\n"),
+    ],
+)  # fmt: skip
+def test_a_member_that_became_a_name_of_a_module_is_imported_from_there(before: str, after: str, tree: Tree) -> None:
+    said = "/** A hull of one log of wood, as the ferries of the delta have. */"
+    old = {
+        "package.json": '{"name": "wick"}',
+        "index.d.ts": "export { Hull } from './Hull';\n",
+        "Hull.d.ts": f"export declare class Hull {{ {said} static of(n: number): Hull; }}\n",
+    }
+    new = {
+        "package.json": '{"name": "wick"}',
+        "index.d.ts": "export { Hull } from './internal/Hull';\nexport { of } from './internal/of';\n",
+        "internal/Hull.d.ts": "export declare class Hull { }\n",
+        "internal/of.d.ts": f"import {{ Hull }} from './Hull';\n{said}\nexport declare function of(n: number): Hull;\n",
+    }
+    folders = tree("old", old), tree("new", new)
+    rules = guess_rules(changes_between(*folders), *folders, "t", ()).rules
+    results = {apply_edits(before, find_edits(rule, TreePath("src/a.ts"), before)) for rule in rules}
+    assert after in results, results

@@ -100,6 +100,30 @@ _CASES = {
         "game.ts", 'import { Limits } from "steamers";\n\nconst p = Limits.boilerPressure(3);\n',
         'import { Steam } from "steamers";\n\nconst p = Steam.boilerPressure(3);\n',
     ),
+    "c++ out of the class": (
+        {"include/w/limits.hpp": f"namespace w {{ class Limits {{ public: {_DOC} static int boiler_pressure(int at); static int funnels(); }}; }}\n"},
+        {"include/w/limits.hpp": f"namespace w {{ class Limits {{ public: static int funnels(); }};\n {_DOC}\nint boiler_pressure(int at); }}\n"},
+        "game.cpp", "#include <w/limits.hpp>\n\nauto p = w::Limits::boiler_pressure(3);\n",
+        "#include <w/limits.hpp>\n\nauto p = w::boiler_pressure(3);\n",
+    ),
+    "rust out of the type": (
+        {"src/limits.rs": f"pub struct Limits;\nimpl Limits {{ {_DOC}\n pub fn boiler_pressure(at: u32) -> u32 {{ 17 }} pub fn funnels() -> u32 {{ 4 }} }}\n"},
+        {"src/limits.rs": f"pub struct Limits;\nimpl Limits {{ pub fn funnels() -> u32 {{ 4 }} }}\n{_DOC}\npub fn boiler_pressure(at: u32) -> u32 {{ 17 }}\n"},
+        "game.rs", "use steamers::limits::Limits;\n\nfn f() -> u32 { Limits::boiler_pressure(3) }\n",
+        "use steamers::limits::Limits;\nuse steamers::limits::boiler_pressure;\n\nfn f() -> u32 { boiler_pressure(3) }\n",
+    ),
+    "typescript out of the class": (
+        {"w/limits.ts": f"export class Limits {{ {_DOC} static boilerPressure(at: number): number {{ return 17; }} static funnels(): number {{ return 4; }} }}\n"},
+        {"w/limits.ts": f"export class Limits {{ static funnels(): number {{ return 4; }} }}\n{_DOC}\nexport function boilerPressure(at: number): number {{ return 17; }}\n"},
+        "game.ts", 'import { Limits } from "steamers";\n\nconst p = Limits.boilerPressure(3);\n',
+        'import { boilerPressure } from "steamers";\n\nconst p = boilerPressure(3);\n',
+    ),
+    "python out of the class": (
+        {"rush.py": f'class Limits:\n    @staticmethod\n    def boiler_pressure(at):\n        """{_DOC}"""\n        return 17\n'},
+        {"rush.py": f'class Limits:\n    pass\n\n\ndef boiler_pressure(at):\n    """{_DOC}"""\n    return 17\n'},
+        "game.py", "from rush import Limits\n\np = Limits.boiler_pressure(3)\n",
+        "from rush import boiler_pressure\n\np = boiler_pressure(3)\n",
+    ),
 }  # fmt: skip
 
 

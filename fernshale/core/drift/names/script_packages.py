@@ -95,6 +95,11 @@ class ScriptPackages:
             found[name].append((specifier, defined))
         return found
 
+    def is_packaged(self, specifier: str) -> bool:
+        """Return whether a module is named by the package it is in."""
+        whole = f"{specifier}/"
+        return any(whole.startswith(f"{data['name']}/") for data in self._packages.values())
+
     @cached_property
     def _specifiers(self) -> Mapping[str, str]:
         """The modules by what an import names them with: the package and the path in it, or what the package lists."""

@@ -73,7 +73,8 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head
     elif kind in ("internal_module", "module"):
         body = node.child_by_field_name("body")
         if body is not None:
-            _read_list(source, body, (*scope, name.strip("\"'")), depth)
+            # `declare module "./lamp"` adds to that module; users do not write its name.
+            _read_list(source, body, scope if name[:1] in "\"'" else (*scope, name), depth)
     elif kind == "expression_statement" and node.named_children:
         inner = node.named_children[0]
         if inner.type == "assignment_expression":
@@ -95,6 +96,13 @@ def _is_import(source: SourceFile, value: Node | None) -> bool:
         and value.type == "call_expression"
         and source.text(value.child_by_field_name("function")) == "require"
     )
+
+
+def _is_module(source: SourceFile, name: str) -> bool:
+    """Return whether a name stands for another module in a file."""
+    bound = rb"\b(?:var|let|const)\s+%b\s*=\s*[\w.]*\(?\s*require\(|\bimport\s*\*\s*as\s+%b\b"
+    word = re.escape(name).encode()
+    return re.search(bound % (word, word), source.data) is not None
 
 
 def _read_wrapped(source: SourceFile, node: Node, scope: tuple[str, ...], depth: int) -> None:
@@ -234,6 +242,8 @@ def _read_assignment(source: SourceFile, node: Node, scope: tuple[str, ...], doc
         return
     if not all(re.fullmatch(r"[\w$]+", part) for part in parts):
         return
+    if len(parts) > 2 and _is_module(source, parts[0]):
+        parts = parts[1:]  # the class of another module: `lamp_1.Lamp.shine = …`
     *outer, name = parts
     site = SymbolSite(node, (*scope, *outer), doc, marks={"public"})
     if ".prototype." in source.text(left):
