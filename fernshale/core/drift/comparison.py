@@ -53,6 +53,8 @@ _PYTHON = ENDINGS["python"]
 # Older notations for union types, none of which has several parts; and macros that are no types.
 _EITHER = re.compile(r"(?:Optional\[(?!Union)|Union\[(?![^\]]*\[))(.*)\]")
 _MACRO = re.compile(r"[A-Z][A-Z0-9_]{3,}")
+# The type of a constant of a script that can be called.
+_FUNCTION_TYPE = re.compile(r"=>|^typeof\b")
 _NOTHING = frozenset(("pass", "return", "None", "raise", "NotImplementedError", "self", "undefined"))
 # Minimum score to report the old symbol as renamed to the new one; below, it is reported as removed, with candidates.
 _MIN_SCORE = 0.35
@@ -361,6 +363,7 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
         return
     if other := _other_kind(before, after):
         yield other
+        yield from _newly_deprecated(old, new, sides)
         return
     yield from sides.compare_overloads(old, new)
     is_type = (
@@ -415,12 +418,17 @@ def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Side
         yield ApiChange("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
 
 
+_FUNCTION_TYPE = re.compile(r"=>|^typeof\b")
+
+
 def _other_kind(before: Symbol, after: Symbol) -> ApiChange | None:
     """Return the change if a field became a function, or the reverse."""
     if before.is_callable == after.is_callable or before.kind in CONTAINER or after.kind in CONTAINER:
         return None
     if "macro" in (before.kind, after.kind) and len(before.parameters) == len(after.parameters):
         return None  # calls stay as they are
+    if any(_FUNCTION_TYPE.search(item.returns) for item in (before, after) if not item.is_callable):
+        return None  # a constant that is called: `const glow: (at: number) => void`
     now = "a function" if after.is_callable else "no function"
     return ApiChange("signature", before, after, f"{before.full} is {now} now")
 

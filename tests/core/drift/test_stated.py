@@ -151,3 +151,37 @@ def test_a_text_on_one_overload_is_no_answer_for_the_others(tree: Tree) -> None:
 def test_a_chain_of_calls_is_more_than_a_name() -> None:
     assert next(named_replacements("Use layout().size() instead.")) == ("layout", False)
     assert next(named_replacements("Use layout(). It is faster.")) == ("layout", True)
+
+
+def test_a_constant_declared_as_another_function_is_another_name_for_it(tree: Tree) -> None:
+    old = {
+        "lamp.d.ts": "export declare function glow(at: number): void;\nexport declare function dim(at: number): void;\n"
+    }
+    new = {
+        "lamp.d.ts": (
+            "/** @deprecated Renamed to {@link shine}. */\nexport declare const glow: typeof shine;\n"
+            "export declare function shine(at: number): void;\nexport declare const dim: (at: number) => void;\n"
+        )
+    }
+    changes = changes_between(tree("old", old), tree("new", new))
+    (change,) = (item for item in changes if item.symbol.name != "shine")
+    assert (change.kind, change.candidates[0].symbol.full, change.candidates[0].score >= 0.9) == (
+        "deprecated",
+        "shine",
+        True,
+    )
+
+
+def test_what_became_a_function_and_is_deprecated_is_told_with_both(tree: Tree) -> None:
+    old = {"wick.py": "class Lamp:\n    glow = 3\n    warmth = 2\n"}
+    new = {
+        "wick.py": (
+            "class Lamp:\n    warmth = 2\n\n    def glow(self):\n"
+            '        """\n        .. deprecated:: 2.0\n            Use :attr:`brightness` instead.\n        """\n        return 3\n\n'
+            "    brightness = 3\n"
+        )
+    }
+    kinds = {
+        change.kind for change in changes_between(tree("old", old), tree("new", new)) if change.symbol.name == "glow"
+    }
+    assert kinds == {"signature", "deprecated"}

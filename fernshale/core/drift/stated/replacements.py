@@ -50,6 +50,8 @@ _MACRO_CALL = re.compile(r"(?P<name>[A-Za-z_]\w*)\s*(?:\((?P<given>[\w\s,()]*)\)
 _MADE_ALIAS = re.compile(
     r"(?:(?:static|class)method\(\s*)?[\w.]+\(\s*['\"](?P<own>[\w$]+)['\"]\s*,\s*(?P<name>[A-Za-z_$][\w$.]*)\s*\)\s*\)?;?"
 )
+# The type of a constant that is declared with the value of another one: `const glow: typeof shine`.
+_TYPE_OF = re.compile(r"typeof\s+([\w$.]+)")
 # The same with a cast of the result: ((int)reed_check(L, (n))).
 _CAST = re.compile(r"\(\s*\([\w\s*]+\)\s*(?P<call>.+)\)")
 # The sentence up to the saying starts with a purpose or a case, or doubts; or the text shows how a call differs.
@@ -184,6 +186,8 @@ def _named_value(symbol: Symbol) -> tuple[str, bool] | None:
     if made := made_alias(symbol):
         return made, True
     text = symbol.returns if symbol.kind == "type" else symbol.value
+    if not text and (same := _TYPE_OF.fullmatch(symbol.returns)):
+        text = same[1]
     is_name = symbol.kind in ("constant", "enumerator", "type") and _WHOLE_NAME.fullmatch(text)
     return (text, True) if is_name else None
 
