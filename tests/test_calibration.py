@@ -22,6 +22,7 @@ from calibrate.fetch import list_libraries  # noqa: E402
 from calibrate.fit import fit_calibration, fit_weights, read_anchors  # noqa: E402
 from calibrate.measure import measure  # noqa: E402
 from calibrate.report import reliability  # noqa: E402
+from calibrate.shipped import Found, find_as_shipped  # noqa: E402
 from calibrate.truths import find_facts, make_case, visible  # noqa: E402
 
 _WEIGHTS = tomllib.loads((_ROOT / "fernshale/core/drift/weights.toml").read_text())
@@ -88,6 +89,19 @@ def test_facts_are_what_a_release_states_of_a_whole_name(tree: Tree) -> None:
     present, absent = measured.answers
     assert present.place == 1 and present.scores[0][1] and not present.is_absent
     assert absent.is_absent and not any(right for _, right in absent.scores)
+
+
+def test_as_shipped_only_names_that_code_has_to_change_count(tree: Tree) -> None:
+    later = _LATER + "\n\ndef cast(boat, hour):\n    return boat\n\n\ncast_off = cast\n"
+    last = "\n".join(later.split("\n\n\n")[3:]).replace("cast_off = cast", "")
+    folders = [tree(name, {"wick.py": text}) for name, text in (("old", _OLD), ("later", later), ("last", last))]
+    releases = [visible(read_release(folder, "", Work())) for folder in folders]
+    # The release that states it is compared, and the name is deprecated; an alias without a word is as good as before.
+    assert find_as_shipped(folders[:2], releases[:2], find_facts(releases[:2], folders[1])) == (Found(True, 1),)
+    # Only a release between says it.
+    facts = find_facts(releases, folders[-1])
+    found = find_as_shipped(folders, releases, facts)
+    assert len(found) == len(facts) > 0 and not any(item.is_stated for item in found)
 
 
 def test_a_fit_raises_what_distinguishes_the_right_ones(tree: Tree) -> None:

@@ -9,7 +9,7 @@ import argparse
 import pickle
 import sys
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -20,6 +20,7 @@ from calibrate.fetch import Library, fetch, list_libraries
 from calibrate.fit import fit_calibration, fit_weights, read_anchors
 from calibrate.measure import Measured, measure
 from calibrate.report import Bin, reliability, table_of
+from calibrate.shipped import Found, find_as_shipped
 from calibrate.truths import find_facts, make_case, visible
 from fernshale.core.base.work import Work
 from fernshale.core.drift.release_symbols import read_release
@@ -49,14 +50,17 @@ def main() -> int:
         todo = [item for item, _ in known]
         start = fitted_weights() if given.library else read_anchors()
         measured = _measure_all(pool, todo, [start] * len(todo), Path(folder))
+        shipped = dict(
+            zip([item.name for item in todo], pool.map(_shipped, [(item, cache) for item in todo]), strict=True)
+        )
         if given.library:
-            _print(measured)
+            _print(measured, shipped)
             return 0
         others = [fit_weights([one for one in measured if one.name != item.name], read_anchors()) for item in todo]
         left_out = _measure_all(pool, todo, others, Path(folder))
     bins, first = _reliability(left_out)
     _write(fit_weights(measured, read_anchors()), left_out, first)
-    _PAGE.write_text(page := table_of(left_out, bins, first))
+    _PAGE.write_text(page := table_of(left_out, bins, first, shipped))
     print(page)
     return 0
 
@@ -69,6 +73,13 @@ def _prepare(job: tuple[Library, Path, Path]) -> int:
     case = make_case(releases[0], releases[-1], facts)
     (folder / library.name).write_bytes(pickle.dumps(case))
     return len(case.successors)
+
+
+def _shipped(job: tuple[Library, Path]) -> tuple[Found, ...]:
+    library, cache = job
+    folders = fetch(library, cache)
+    releases = [visible(read_release(place, "", Work())) for place in folders]
+    return find_as_shipped(folders, releases, find_facts(releases, folders[-1]))
 
 
 def _measure_all(
@@ -127,11 +138,11 @@ def _write(table: WeightTable, measured: Sequence[Measured], first: Sequence[Bin
     _WEIGHTS.write_text("\n".join(lines) + "\n")
 
 
-def _print(measured: Sequence[Measured]) -> None:
+def _print(measured: Sequence[Measured], shipped: Mapping[str, Sequence[Found]]) -> None:
     bins, first = (
         reliability([item[:2] for item in _scores(measured, is_first=is_first)]) for is_first in (False, True)
     )
-    print(table_of(measured, bins, first))
+    print(table_of(measured, bins, first, shipped))
 
 
 if __name__ == "__main__":

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from calibrate.truths import Case
+from calibrate.truths import Case, is_right
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.matching import Probe, declared_by_path, match_symbols, sides_of
 from fernshale.core.drift.names.name_parts import Rarity
@@ -58,7 +58,7 @@ def _run(case: Case, table: WeightTable, *, is_absent: bool) -> tuple[tuple[Answ
     def observe(old: Symbol, new: Symbol, signals: Sequence[Signal]) -> None:
         if old.path in case.successors:
             values = tuple((signal.name, signal.value) for signal in signals)
-            seen[old.path].append((values, _is_right(new.path, case.successors[old.path])))
+            seen[old.path].append((values, is_right(new.path, case.successors[old.path])))
 
     found = match_symbols(sides, {}, CancelToken(), Probe(table, observe))
     rarity = Rarity(item.name for item in (*case.old, *case.new))
@@ -73,16 +73,11 @@ def _run(case: Case, table: WeightTable, *, is_absent: bool) -> tuple[tuple[Answ
         moved = found.scope_of(old)
         if moved != old and moved in news:
             names = [moved, *names]  # it moved with its class
-        scores = tuple((item.score, _is_right(item.symbol.path, new)) for item in candidates)
+        scores = tuple((item.score, is_right(item.symbol.path, new)) for item in candidates)
         plain = [] if is_absent else sorted(there, key=lambda path: -rarity.likeness(old[-1], path[-1]))[:3]
         answers.append(Answer(_place(names, new), _place(plain, new), scores, is_absent))
     return tuple(answers), tuple(tuple(listed) for listed in seen.values())
 
 
 def _place(names: Sequence[tuple[str, ...]], right: tuple[str, ...]) -> int:
-    return next((at for at, name in enumerate(names, 1) if _is_right(name, right)), 0)
-
-
-def _is_right(path: tuple[str, ...], right: tuple[str, ...]) -> bool:
-    """The same name of the same class or module; a class in another module is the same for users."""
-    return path[-1] == right[-1] and path[-2:-1] == right[-2:-1]
+    return next((at for at, name in enumerate(names, 1) if is_right(name, right)), 0)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from calibrate.measure import Measured
+from calibrate.shipped import Found
 
 _Z = 1.96  # of a 95 % interval
 
@@ -41,7 +42,9 @@ def reliability(scored: Sequence[tuple[float, bool]]) -> tuple[Bin, ...]:
     return tuple(bins)
 
 
-def table_of(measured: Sequence[Measured], bins: Sequence[Bin], first: Sequence[Bin]) -> str:
+def table_of(
+    measured: Sequence[Measured], bins: Sequence[Bin], first: Sequence[Bin], shipped: Mapping[str, Sequence[Found]]
+) -> str:
     """The page in Markdown."""
     lines = [
         "# What a confidence means",
@@ -71,6 +74,7 @@ def table_of(measured: Sequence[Measured], bins: Sequence[Bin], first: Sequence[
     lines.append(
         f"| **mean of the packages** | | {len(whole)} | " + " | ".join(f"{share:.2f}" for share in mean) + " |"
     )
+    lines += _shipped_table(shipped)
     lines += ["", "## Reliability", ""]
     lines += [
         "How many candidates with a confidence in a range were right. Each name was also measured with its successor taken out of",
@@ -82,6 +86,36 @@ def table_of(measured: Sequence[Measured], bins: Sequence[Bin], first: Sequence[
     for one, top in zip(bins, first, strict=True):
         lines.append(f"| {one.low:.1f} to {one.high:.1f} | {_row(one)} | {_row(top)} |")
     return "\n".join(lines) + "\n"
+
+
+def _shipped_table(shipped: Mapping[str, Sequence[Found]]) -> list[str]:
+    lines = [
+        "",
+        "## With what releases state",
+        "",
+        "The same packages with their statements, as users compare them: only the first and the last release, and only names that",
+        "code has to change, because the last one has them no more or calls them deprecated. Where only a release between them",
+        "states the successor, the comparison does not know of it.",
+        "",
+        "| package | stated: names | first place | among three | not stated: names | first place | among three |",
+        "|---|--:|--:|--:|--:|--:|--:|",
+    ]
+    rows = {name: found for name, found in sorted(shipped.items()) if found}
+    every = [item for found in rows.values() for item in found]
+    for name, found in (*rows.items(), ("**all names**", every)):
+        parts = [[item.place for item in found if item.is_stated is is_stated] for is_stated in (True, False)]
+        cells = [f"{len(places)} | {_at_most(1, places)} | {_at_most(3, places)}" for places in parts]
+        lines.append(f"| {name} | {' | '.join(cells)} |")
+    places = [item.place for item in every]
+    lines += [
+        "",
+        f"Together: {len(places)} names, first place {_at_most(1, places)}, among three {_at_most(3, places)}.",
+    ]
+    return lines
+
+
+def _at_most(rank: int, places: Sequence[int]) -> str:
+    return f"{sum(0 < place <= rank for place in places) / len(places):.2f}" if places else "-"
 
 
 def _row(part: Bin) -> str:

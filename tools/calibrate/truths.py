@@ -38,20 +38,20 @@ def find_facts(releases: Sequence[Sequence[Symbol]], folder: Path) -> tuple[Fact
     """What some releases of a library state about names of the first, as names of the last. `folder` is that of the last."""
     stated: dict[_Key, tuple[_Key, str]] = {}
     for symbols in releases:
-        for key, target in _stated(symbols).items():
+        for key, target in stated_by(symbols).items():
             stated.setdefault(key, target)
     last = ReleaseNames(releases[-1])
     for symbol in releases[0]:
-        if _key(symbol) not in stated and (said := _removals(folder).of(symbol.name)):
+        if key_of(symbol) not in stated and (said := _removals(folder).of(symbol.name)):
             found = find_replacement(said, symbol, last)
             if found is not None and found.is_whole:
-                stated[_key(symbol)] = _key(found.symbol), said
+                stated[key_of(symbol)] = key_of(found.symbol), said
     by_key: dict[_Key, list[Symbol]] = defaultdict(list)
     for symbol in releases[-1]:
-        by_key[_key(symbol)].append(symbol)
+        by_key[key_of(symbol)].append(symbol)
     facts = {}
     for symbol in releases[0]:
-        answer, why = _follow(_key(symbol), stated)
+        answer, why = _follow(key_of(symbol), stated)
         answers = {item.path for item in by_key.get(answer, ())} if why else set()
         if answers and symbol.path not in answers and symbol.kind != "constructor":
             # Of several the one in the module most like the old one's.
@@ -74,13 +74,13 @@ def make_case(old: Sequence[Symbol], new: Sequence[Symbol], facts: Sequence[Fact
     """What the comparison is measured with: it must find each fact without the statement."""
     successors = {fact.old: fact.new for fact in facts}
     targets = set(successors.values())
-    by_key = {_key(item) for item in new if item.path in targets}
-    stated = {_key(item) for item in old if item.deprecated or "obsolete" in item.marks}
-    renamed = {_key(item) for item in old if item.path in successors}
-    was_there = {item.path for item in old if _key(item) in by_key and item.path not in successors}
-    stayed = {item.path for item in new if _key(item) in renamed and item.path not in targets}
+    by_key = {key_of(item) for item in new if item.path in targets}
+    stated = {key_of(item) for item in old if item.deprecated or "obsolete" in item.marks}
+    renamed = {key_of(item) for item in old if item.path in successors}
+    was_there = {item.path for item in old if key_of(item) in by_key and item.path not in successors}
+    stayed = {item.path for item in new if key_of(item) in renamed and item.path not in targets}
     return Case(
-        tuple(_withheld(item, _key(item) in stated) for item in old if not _is_below(item.path, was_there)),
+        tuple(_withheld(item, key_of(item) in stated) for item in old if not _is_below(item.path, was_there)),
         tuple(_withheld(item, False) for item in new if item.path in targets or not _is_below(item.path, stayed)),
         successors,
     )
@@ -93,7 +93,7 @@ def _is_below(path: SymbolPath, removed: Collection[SymbolPath]) -> bool:
 _Key = tuple[str, str]
 
 
-def _key(symbol: Symbol) -> _Key:
+def key_of(symbol: Symbol) -> _Key:
     """A name as users know it: with its class, without the module, which may differ between releases."""
     return (symbol.scope[-1] if symbol.scope and symbol.kind in _MEMBERS else "", symbol.name)
 
@@ -106,12 +106,17 @@ def _removals(folder: Path) -> Removals:
     return Removals(ReleaseSymbols(folder, (), frozenset(list_sources(folder, languages_of("")))))
 
 
+def is_right(path: SymbolPath, right: SymbolPath) -> bool:
+    """Whether it is the same name of the same class or module; a class in another module is the same for users."""
+    return path[-1] == right[-1] and path[-2:-1] == right[-2:-1]
+
+
 def visible(symbols: Sequence[Symbol]) -> tuple[Symbol, ...]:
     """The symbols that users of a release can name."""
     return tuple(item for item in symbols if not item.is_hidden)
 
 
-def _stated(symbols: Sequence[Symbol]) -> dict[_Key, tuple[_Key, str]]:
+def stated_by(symbols: Sequence[Symbol]) -> dict[_Key, tuple[_Key, str]]:
     """What one release states: old name to new name, where nothing but the name changes."""
     names = ReleaseNames(symbols)
     overloads: dict[SymbolPath, list[Symbol]] = defaultdict(list)
@@ -121,7 +126,7 @@ def _stated(symbols: Sequence[Symbol]) -> dict[_Key, tuple[_Key, str]]:
     for listed in overloads.values():
         item = listed[0]
         if (alias := made_alias(item)) and (target := names.find_only(alias, item)) is not None:
-            found[_key(item)] = _key(target), "an alias"
+            found[key_of(item)] = key_of(target), "an alias"
             continue
         # A text about one of several overloads, or about an argument, is not about the name.
         if not all(each.deprecated or "obsolete" in each.marks for each in listed) or _OF_ARGUMENT.search(
@@ -131,9 +136,9 @@ def _stated(symbols: Sequence[Symbol]) -> dict[_Key, tuple[_Key, str]]:
         said = find_replacement(item.deprecated, item, names) if item.deprecated else None
         forwarded = forwards_to(item, names)
         if said is not None and said.is_whole and _is_alike(item, said.symbol):
-            found[_key(item)] = _key(said.symbol), " ".join(item.deprecated.split())[:160]
+            found[key_of(item)] = key_of(said.symbol), " ".join(item.deprecated.split())[:160]
         elif forwarded is not None and forwarded[1] and _is_alike(item, forwarded[0]):
-            found[_key(item)] = _key(forwarded[0]), "it passes on to it"
+            found[key_of(item)] = key_of(forwarded[0]), "it passes on to it"
     return found
 
 
