@@ -5,6 +5,7 @@ from __future__ import annotations
 from fernshale.core.crossing.project.interface_changes import used_changes, uses_of
 from fernshale.core.crossing.project.scan import known_engine_folder
 from fernshale.core.crossing.project.source_texts import names_in
+from fernshale.core.crossing.stages.engine.forked_files import preview_copy
 from fernshale.core.crossing.stages.engine.inspection import site_changes
 from fernshale.core.crossing.stages.engine.json_data import engine_json
 from fernshale.core.crossing.stages.engine.release_writes import preview_engine
@@ -23,6 +24,7 @@ __all__ = [
     "languages_of",
     "list_sources",
     "names_in",
+    "preview_copy",
     "preview_engine",
     "route_json",
     "site_changes",

@@ -80,6 +80,9 @@ class RemoveWorkaround(Action):
     workaround: str
 
 
+CopyChoice = Literal["merge", "mine", "incoming", "leave"]
+
+
 @dataclass(frozen=True, slots=True)
 class UpdateForkedFile(Action):
     """Merge the new release into a copy of an engine file, or leave it; `choice` resolves the conflicts."""
@@ -87,7 +90,7 @@ class UpdateForkedFile(Action):
     KEY = "copy:{path}"
     OPTION = "{choice}"
     path: TreePath
-    choice: Literal["merge", "mine", "incoming", "leave"]
+    choice: CopyChoice
 
 
 KINDS: tuple[type[Action], ...] = (

@@ -19,6 +19,7 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.record.actions import Author
@@ -26,7 +27,7 @@ from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.engine.actions import UpdateForkedFile
+from fernshale.core.crossing.stages.engine.actions import CopyChoice, UpdateForkedFile
 from fernshale.core.drift.release_symbols import EXAMPLE_FOLDERS
 from fernshale.core.merge.text_merge import Resolution, TextMerge, merge_text, result_text
 from fernshale.core.survey.release_sites import read_project_text
@@ -115,16 +116,23 @@ def update_copy(crossing: Crossing, scan: ProjectScan, action: UpdateForkedFile,
         item = next((item for item in find_copies(scan, crossing, work.token) if item.path == path), None)
         if item is None:
             raise MisuseError(f"{printable(path)} has no engine changes to merge any more", "Look again.")
-        choice = Resolution("incoming") if action.choice == "incoming" else Resolution("mine")
-        result = result_text(item.merge, {conflict.id: choice for conflict in item.merge.conflicts.values()}, "nothing")
-        assert result is not None
-        draft = Draft(scan.project)
-        draft.write(path, result.encode())
+        changes = preview_copy(scan, item, action.choice)
         title = f"{printable(path)} follows the engine's {item.engine}"
         reason = author.why or f"it was copied from {item.engine}"
-        write_step(crossing, EntryText(Stage.ENGINE, title, reason, action.key), draft.change_set(), work)
+        write_step(crossing, EntryText(Stage.ENGINE, title, reason, action.key), changes, work)
     else:
         crossing.decide(replace(action.decision(author), text=to))
+
+
+def preview_copy(scan: ProjectScan, copy: ForkedFile, choice: CopyChoice) -> ChangeSet:
+    """What a choice writes: the merge, with one side's lines where both changed; nothing if the copy is left as it is."""
+    draft = Draft(scan.project)
+    if choice != "leave":
+        side = Resolution("incoming") if choice == "incoming" else Resolution("mine")
+        result = result_text(copy.merge, {conflict.id: side for conflict in copy.merge.conflicts.values()}, "nothing")
+        assert result is not None
+        draft.write(copy.path, result.encode())
+    return draft.change_set()
 
 
 @dataclass(frozen=True, slots=True)
