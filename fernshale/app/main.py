@@ -10,7 +10,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from fernshale.app.dialogs.questions import show_error
-from fernshale.app.theme import apply_theme
+from fernshale.app.theme import apply_theme, restore_scale
 from fernshale.app.window import MainWindow
 from fernshale.core.base.data_folder import home
 
@@ -22,6 +22,8 @@ def make_app(arguments: list[str]) -> QApplication:
     app.setApplicationName("fernshale")
     app.setOrganizationName("fernshale")
     app.setStyle("Fusion")
+    if existing is None:
+        restore_scale(app)
     apply_theme(app)
     app.styleHints().colorSchemeChanged.connect(lambda _scheme: apply_theme(app))
     return app

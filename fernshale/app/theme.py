@@ -5,14 +5,16 @@ Fern green is mine and done, ochre is incoming, slate is the base, clay needs yo
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Literal
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QFontInfo, QGuiApplication, QPalette
 from PySide6.QtWidgets import QApplication
 
-Tone = Literal["plain", "strong", "mine", "incoming", "base", "alarm", "quiet"]
+# "word" and "text" are the keywords and the texts of code.
+Tone = Literal["plain", "strong", "mine", "incoming", "base", "alarm", "quiet", "word", "text"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +37,7 @@ class Theme:
     alarm: str
     alarm_soft: str
     track: str
+    word: str
 
     def inks(self) -> dict[Tone, str]:
         """The colour of text in each tone."""
@@ -46,6 +49,8 @@ class Theme:
             "base": self.base,
             "alarm": self.alarm,
             "quiet": self.quiet,
+            "word": self.word,
+            "text": self.incoming,
         }
 
     def tone(self, tone: Tone) -> QColor:
@@ -70,6 +75,7 @@ LIGHT = Theme(
     alarm="#a63a22",
     alarm_soft="#fbeeea",
     track="#e2e4de",
+    word="#6f4685",
 )
 DARK = Theme(
     background="#1f2629",
@@ -88,6 +94,7 @@ DARK = Theme(
     alarm="#ec8a70",
     alarm_soft="#4a2e27",
     track="#394347",
+    word="#c9a6dc",
 )
 
 _chosen: Literal["", "light", "dark"] = ""
@@ -111,10 +118,47 @@ def is_dark() -> bool:
     return theme() is DARK
 
 
-def text_font(size: int = 13, bold: bool = False) -> QFont:
-    """The font of the interface at `size` pixels."""
+# The sizes of letters to choose from, 1 being the usual one.
+SCALES = (0.85, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
+_scale = 1.0
+_USUAL = 13
+# A desktop whose letters are this high, in pixels, is followed.
+_LARGE = 17
+_KEPT = "letters"
+
+
+def scale() -> float:
+    """How much larger letters are than usual."""
+    return _scale
+
+
+def choose_scale(value: float) -> None:
+    """Make letters larger or smaller, and what is as high as a line with them; `apply_theme` has to follow."""
+    global _scale
+    _scale = min(max(value, SCALES[0]), SCALES[-1])
+
+
+def restore_scale(app: QApplication) -> None:
+    """Make letters as large as they were left, or as those of a desktop that has large ones."""
+    usual = QFontInfo(app.font()).pixelSize()
+    kept = str(QSettings().value(_KEPT, ""))
+    choose_scale(float(kept) if re.fullmatch(r"\d+(\.\d+)?", kept) else usual / _USUAL if usual >= _LARGE else 1.0)
+
+
+def keep_scale() -> None:
+    """Remember the size of letters."""
+    QSettings().setValue(_KEPT, f"{_scale}")
+
+
+def scaled(pixels: float) -> int:
+    """A size in pixels that goes with the size of letters."""
+    return round(pixels * _scale)
+
+
+def text_font(size: int = _USUAL, bold: bool = False) -> QFont:
+    """The font of the interface; `size` is in pixels at the usual size of letters."""
     font = QFont(QApplication.font())
-    font.setPixelSize(size)
+    font.setPixelSize(scaled(size))
     font.setBold(bold)
     return font
 
@@ -122,7 +166,7 @@ def text_font(size: int = 13, bold: bool = False) -> QFont:
 def code_font(size: int = 12) -> QFont:
     """The font of code, logs and paths."""
     font = QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont)
-    font.setPixelSize(size)
+    font.setPixelSize(scaled(size))
     return font
 
 
@@ -130,7 +174,7 @@ def apply_theme(app: QApplication) -> None:
     """Dress the application in the theme in force."""
     colours = theme()
     font = QFont(app.font())
-    font.setPixelSize(13)
+    font.setPixelSize(scaled(_USUAL))
     app.setFont(font)
     palette = QPalette()
     roles = {

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Literal
 
 from PySide6.QtCore import QByteArray, QPoint, QSettings, Qt
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QPlainTextEdit,
     QProgressBar,
     QSplitter,
+    QSplitterHandle,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -41,8 +42,9 @@ from fernshale.app.dialogs.questions import ask_trust, choose_editor, show_error
 from fernshale.app.dialogs.release_changes import ReleaseChangesDialog, ReleasePlaces
 from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
 from fernshale.app.editor import open_in_editor
+from fernshale.app.folds import Folds, Pane
 from fernshale.app.jobs import ProgressNote
-from fernshale.app.pages.base import Page, file_and_line, take_option
+from fernshale.app.pages.base import LOW, Page, file_and_line, take_option
 from fernshale.app.pages.build import BuildPage
 from fernshale.app.pages.debts import DebtsView
 from fernshale.app.pages.engine import EnginePage
@@ -54,10 +56,22 @@ from fernshale.app.pages.start import StartPage
 from fernshale.app.pages.survey import SurveyPage
 from fernshale.app.pages.trial import TrialPage
 from fernshale.app.session import Session
-from fernshale.app.theme import apply_theme, choose_theme, code_font, is_dark
+from fernshale.app.theme import (
+    SCALES,
+    apply_theme,
+    choose_scale,
+    choose_theme,
+    code_font,
+    is_dark,
+    keep_scale,
+    scale,
+    scaled,
+)
 from fernshale.app.widgets.band import Knot, RouteBand
 from fernshale.app.widgets.basics import button, heading_label
 from fernshale.app.widgets.rows import Row, RowList
+from fernshale.app.widgets.strips import FootStrip, SideStrip
+from fernshale.app.widgets.text_document import AnnotatedText
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.record.database import LogEntry
@@ -67,6 +81,13 @@ from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.read import NoProfileFits
 from fernshale.sample import SAMPLES, unpack
 
+# The parts of the window that fold, each with its title and its key.
+_FOLDABLE: dict[Pane, tuple[str, str]] = {
+    "picture": ("Picture", "F7"),
+    "items": ("Open items", "F8"),
+    "logbook": ("Logbook", "F9"),
+    "output": ("Output", "F10"),
+}
 _PAGES: tuple[type[Page], ...] = (SurveyPage, RoutePage, PluginsPage, EnginePage, BuildPage, LinksPage, TrialPage)
 
 
@@ -83,6 +104,8 @@ class MainWindow(QMainWindow):
         self.session = Session(self)
         self._stage = Stage.SURVEY
         self._searched = ""
+        self._folds = Folds()
+        self._covered: tuple[QWidget, ...] = ()  # what is hidden while a detail has the whole window
         self._visited = ""  # the key of the item that was visited last
         self._stack = QStackedWidget(self)
         self.start_page = StartPage(self)
@@ -121,11 +144,22 @@ class MainWindow(QMainWindow):
         self._rows_split.addWidget(self._build_foot())
         self._rows_split.setStretchFactor(0, 1)
         self._rows_split.setSizes([560, 122])
-        column.addWidget(self._rows_split, 1)
+        beside = QHBoxLayout()
+        beside.setSpacing(0)
+        beside.addWidget(self._rows_split, 1)
+        self._side_strip = SideStrip(work, partial(self.fold, "items"))
+        beside.addWidget(self._side_strip)
+        column.addLayout(beside, 1)
+        self._foot_strip = FootStrip(work)
+        for pane, (title, key) in _FOLDABLE.items():
+            if pane != "items":
+                self._foot_strip.add(pane, f"{title} · {key}", key, partial(self.fold, pane))
+        self._work_column = column
+        column.addWidget(self._foot_strip)
         return work
 
     def _build_items(self) -> QWidget:
-        side = QFrame(self._columns_split)
+        side = self._side = QFrame(self._columns_split)
         side.setObjectName("side")
         column = QVBoxLayout(side)
         column.setContentsMargins(1, 10, 0, 0)
@@ -150,12 +184,12 @@ class MainWindow(QMainWindow):
         return side
 
     def _build_foot(self) -> QWidget:
-        foot = QFrame(self._rows_split)
+        foot = self._foot = QFrame(self._rows_split)
         foot.setObjectName("foot")
         outer = QVBoxLayout(foot)
         outer.setContentsMargins(0, 1, 0, 0)
         split = QSplitter(Qt.Orientation.Horizontal, foot)
-        left = QWidget(split)
+        left = self._logbook_pane = QWidget(split)
         column = QVBoxLayout(left)
         column.setContentsMargins(4, 6, 0, 0)
         column.setSpacing(2)
@@ -167,7 +201,7 @@ class MainWindow(QMainWindow):
         self.logbook.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.logbook.customContextMenuRequested.connect(self._logbook_menu)
         column.addWidget(self.logbook)
-        right = QWidget(split)
+        right = self._output_pane = QWidget(split)
         column = QVBoxLayout(right)
         column.setContentsMargins(8, 6, 6, 4)
         column.setSpacing(2)
@@ -192,7 +226,7 @@ class MainWindow(QMainWindow):
         self._progress.setFixedWidth(180)
         self._progress.setTextVisible(False)
         self._cancel = button(bar, "Cancel", self.session.runner.cancel, hint="Esc")
-        hint = QLabel("Ctrl+K all actions", bar)
+        self._keys_hint = hint = QLabel("Ctrl+K all actions", bar)
         hint.setContentsMargins(0, 0, 12, 0)
         bar.addWidget(self._message, 1)
         for widget in (self._progress, self._cancel):
@@ -232,8 +266,13 @@ class MainWindow(QMainWindow):
             ("Ctrl+R", session.refresh),
             ("Escape", session.runner.cancel),
             ("Ctrl+O", self._choose_folder),
+            ("Z", self.show_whole),
         ):
             self._key(keys, act)
+        for pane, (_, key) in _FOLDABLE.items():
+            self._key(key, partial(self.fold, pane))
+        for keys, by in (("Ctrl++", 1), ("Ctrl+=", 1), ("Ctrl+-", -1), ("Ctrl+0", 0)):
+            self._key(keys, partial(self.zoom, by))
 
     def _key(self, keys: str, act: Callable[[], object]) -> None:
         QShortcut(QKeySequence(keys), self).activated.connect(act)
@@ -314,7 +353,9 @@ class MainWindow(QMainWindow):
     def show_stage(self, stage: Stage) -> None:
         """Show a stage's page."""
         self._stage = stage
+        self._uncover()
         self._page_stack.setCurrentWidget(self.pages[stage])
+        self._fold_all()
         if not self.band.hasFocus():  # the arrows then continue along the route
             self.pages[stage].setFocus()
         overview = self.session.overview
@@ -328,7 +369,9 @@ class MainWindow(QMainWindow):
 
     def show_view(self, view: ReportView | DebtsView) -> None:
         """Show the report or the debts."""
+        self._uncover()
         self._page_stack.setCurrentWidget(view)
+        self._fold_all()
         view.setFocus()
         if self.session.overview is not None:
             self.band.show_overview(self.session.overview, None)
@@ -361,7 +404,11 @@ class MainWindow(QMainWindow):
         head = f"{count(len(items), 'open item')}" + (
             f", {needs} need you" if needs > 1 else ", 1 needs you" if needs else ""
         )
-        self._items_head.setText(head if items else "Nothing is left open")
+        head = head if items else "Nothing is left open"
+        self._items_head.setText(head)
+        self._side_strip.say(f"{head} · {_FOLDABLE['items'][1]}", needs > 0)
+        self._foot_strip.say("logbook", _last_words(overview.logbook))
+        self._fold_all()
         self.items.set_rows(
             tuple(
                 Row(item.title, _words(item), edge="alarm" if item.needs_you else "base", payload=item)
@@ -388,6 +435,86 @@ class MainWindow(QMainWindow):
         payload = rows[(at + by) % len(rows)].payload
         self.items.select(payload)
         self._go_to(payload)
+
+    # -- folds
+
+    def fold(self, pane: Pane) -> None:
+        """Fold a part of the window on this page, or unfold it."""
+        self._folds.keep(self._page_name(), pane, not self._is_folded(pane))
+        self._fold_all()
+
+    def _is_folded(self, pane: Pane) -> bool:
+        here = self._page_stack.currentWidget()
+        needs = here.picture_needs if pane == "picture" and isinstance(here, Page) else 0
+        return self._folds.is_folded(self._page_name(), pane, *self._room(), needs)
+
+    def show_whole(self) -> None:
+        """Give the detail of the page the whole window, or the others their places again."""
+        here = self._page_stack.currentWidget()
+        detail = here.detail if isinstance(here, Page) else here
+        if self._covered:
+            for widget in self._covered:
+                widget.show()
+            self._covered = ()
+            self._fold_all()
+        elif detail is not None and self._stack.currentIndex() == 1:
+            self._covered = _around(detail, self._stack)
+            for widget in self._covered:
+                widget.hide()
+            text = detail.findChild(AnnotatedText)
+            if text is not None:
+                text.setFocus()  # the keys of the page work while the focus is in it
+
+    def _uncover(self) -> None:
+        if self._covered:
+            self.show_whole()
+
+    def _page_name(self) -> str:
+        here = self._page_stack.currentWidget()
+        return here.stage.value.lower() if isinstance(here, Page) else type(here).__name__.lower()
+
+    def _room(self) -> tuple[int, int]:
+        return round(self.width() / scale()), round(self.height() / scale())
+
+    def _fold_all(self) -> None:
+        """Show and hide the parts of the window as they are on this page."""
+        if self._covered:
+            return
+        here = self._page_stack.currentWidget()
+        self._set_low(self._room()[1] < LOW)
+        folded = {pane: self._is_folded(pane) for pane in _FOLDABLE}
+        self._side.setVisible(not folded["items"])
+        self._side_strip.setVisible(folded["items"])
+        self._logbook_pane.setVisible(not folded["logbook"])
+        self._output_pane.setVisible(not folded["output"])
+        self._foot.setVisible(not (folded["logbook"] and folded["output"]))
+        picture = here.picture if isinstance(here, Page) else None
+        if picture is not None:
+            picture.setVisible(not folded["picture"])
+        for pane in ("logbook", "output"):
+            self._foot_strip.show_part(pane, folded[pane])
+        self._foot_strip.show_part("picture", picture is not None and folded["picture"])
+        if isinstance(here, Page):
+            here.set_room(*self._room())
+            self._foot_strip.say("picture", here.picture_words, f"{here.picture_title} · {_FOLDABLE['picture'][1]}")
+
+    def _set_low(self, is_low: bool) -> None:
+        """In a low window the line of folded parts is in the status bar."""
+        self.band.set_low(is_low)
+        bar = self.statusBar()
+        if is_low == (self._foot_strip.parentWidget() is bar):
+            return
+        if is_low:
+            bar.addWidget(self._foot_strip, 4)
+        else:
+            bar.removeWidget(self._foot_strip)
+            self._work_column.addWidget(self._foot_strip)
+        self._foot_strip.set_plain(is_low)
+        self._keys_hint.setVisible(not is_low)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fold_all()
 
     # -- logbook
 
@@ -495,6 +622,9 @@ class MainWindow(QMainWindow):
             MenuCommand("Compare two releases", "Fernshale", "", self._compare_releases),
             MenuCommand("Back to the start page", "Fernshale", "", self._to_start),
             MenuCommand("Light or dark", "Fernshale", "", self.toggle_theme),
+            MenuCommand("Larger letters", "Fernshale", "Ctrl++", partial(self.zoom, 1)),
+            MenuCommand("Smaller letters", "Fernshale", "Ctrl+-", partial(self.zoom, -1)),
+            MenuCommand("Letters of the usual size", "Fernshale", "Ctrl+0", partial(self.zoom, 0)),
             MenuCommand("Choose your editor", "Fernshale", "", lambda: choose_editor(self)),
         ]
         overview = self.session.overview
@@ -520,6 +650,11 @@ class MainWindow(QMainWindow):
             MenuCommand("Go to the debts", "Crossing", "Alt+9", lambda: self.show_view(self.debts)),
             MenuCommand("Save the report", "Crossing", "", self.report.save),
             MenuCommand("Find on this page", "Page", "Ctrl+F", self._find),
+            MenuCommand("The detail in the whole window", "Page", "Z", self.show_whole),
+            *(
+                MenuCommand(f"Fold or unfold: {title.lower()}", "Page", key, partial(self.fold, pane))
+                for pane, (title, key) in _FOLDABLE.items()
+            ),
         ]
         for debt in overview.build.debts:
             act = partial(self.session.carry_out, SwitchCodeOn(debt.entry), f"switching on: {debt.title}")
@@ -533,11 +668,31 @@ class MainWindow(QMainWindow):
     def toggle_theme(self) -> None:
         """The other theme."""
         choose_theme("light" if is_dark() else "dark")
+        self._dress()
+
+    def zoom(self, by: int) -> None:
+        """Letters one size larger (1) or smaller (-1), or as usual (0). The size is kept."""
+        at = min(range(len(SCALES)), key=lambda at: abs(SCALES[at] - scale()))
+        before = scale()
+        choose_scale(SCALES[min(max(at + by, 0), len(SCALES) - 1)] if by else 1.0)
+        keep_scale()
+        own = [item for item in self.findChildren(QWidget) if item.testAttribute(Qt.WidgetAttribute.WA_SetFont)]
+        sizes = [item.font().pixelSize() for item in own]
+        self._dress()
+        for widget, size in zip(own, sizes, strict=True):
+            font = widget.font()
+            font.setPixelSize(scaled(round(size / before)))
+            widget.setFont(font)
+
+    def _dress(self) -> None:
+        """Show everything in the colours and the size of letters in force."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         apply_theme(app)
+        self.band.updateGeometry()
         if self.session.overview is not None:
             self._show(self.session.overview)
+        self._fold_all()
 
     def _to_start(self) -> None:
         self.start_page.refresh()
@@ -591,6 +746,7 @@ class MainWindow(QMainWindow):
     def _on_output(self, lines: object) -> None:
         if isinstance(lines, list):
             self.output.appendPlainText("\n".join(lines))
+            self._foot_strip.say("output", next((line for line in reversed(lines) if line.strip()), ""))
 
     def _on_ended(self) -> None:
         if self._progress.isVisible():
@@ -631,6 +787,22 @@ class MainWindow(QMainWindow):
         settings.setValue("sizes/rows", self._rows_split.saveState())
         self.session.close()
         super().closeEvent(event)
+
+
+def _around(detail: QWidget, outermost: QWidget) -> tuple[QWidget, ...]:
+    """What is seen next to a widget, at each level up to the outermost one."""
+    found: list[QWidget] = []
+    here = detail
+    while here is not outermost and (outer := here.parentWidget()) is not None:
+        others = outer.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly)
+        is_handle = QSplitterHandle
+        found += [item for item in others if item is not here and item.isVisible() and not isinstance(item, is_handle)]
+        here = outer
+    return tuple(found)
+
+
+def _last_words(logbook: Sequence[LogEntry]) -> str:
+    return f"{time.strftime('%H:%M', time.localtime(logbook[-1].time))}  {logbook[-1].title}" if logbook else ""
 
 
 def _key_of(payload: object) -> str:

@@ -49,8 +49,8 @@ def test_what_the_code_uses_of_what_changed_is_listed_before_the_first_build(
     _, page = _open(tree, window, qtbot, _OLD.replace("light_up", "kindle"), builds=False)
     assert any("light_up → kindle" in row for row in _rows(page))
     page._causes.select(next(row.payload for row in page._causes.rows() if "kindle" in row.title))
-    text = page._code.toPlainText()
-    assert "− function wick.light_up(room, hour)" in text and "+ function wick.kindle(room, hour)" in text
+    text = page._code.plain_text
+    assert "before function wick.light_up(room, hour)" in text and "after function wick.kindle(room, hour)" in text
     assert not page._everywhere.isVisible()
 
 
@@ -78,8 +78,8 @@ def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
     game.write_text(game.read_text().replace("wick.light_up('hall', 3)", "wick.glow(3, 'hall')"))
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         window.session.refresh()
-    assert "as you changed it in game.py:2" in page._code.toPlainText()
-    assert "wick.glow(4, 'cellar')" in page._code.toPlainText()
+    assert "as you changed it in game.py:2" in page._code.plain_text
+    assert "wick.glow(4, 'cellar')" in page._code.plain_text
     page._at = next(edit for edit in page._current()[1].edits if edit.line == 3)  # type: ignore[union-attr]
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._here.click()
@@ -105,7 +105,7 @@ def test_another_default_is_settled_on_the_page_by_its_number(tree: Tree, window
     assert page.finding.accessibleName().endswith("1 change compiles and means something else.")
     (open_item,) = (item for item in window.session.overview.items if item.key.startswith("default:"))  # type: ignore[union-attr]
     page.go_to(open_item)
-    assert "was 1 and is 2" in page._code.toPlainText() and "wick.light_up('hall', 3, 1)" in page._code.toPlainText()
+    assert "was 1 and is 2" in page._code.plain_text and "wick.light_up('hall', 3, 1)" in page._code.plain_text
     assert page._noted.isVisible() and not page._here.isVisible()
     page._causes.setFocus()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
@@ -135,7 +135,7 @@ def test_what_is_missing_with_a_plugin_that_is_set_aside_is_told_and_brought_bac
     ):
         act(crossing, key, way)
     page = _show(crossing, window, qtbot)
-    assert "snuffer had it and is left out" in page._code.toPlainText()
+    assert "snuffer had it and is left out" in page._code.plain_text
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._plugin_back.click()
     assert (wick.project / "addons/snuffer/snuffer.py").exists()
@@ -221,7 +221,7 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
         page._edit.click()
     assert opened.args == ["src/main.lua", 3]
     page.go_to(renamed)
-    assert "compiler says nothing" not in page._code.toPlainText() and page._everywhere.isVisible()
+    assert "compiler says nothing" not in page._code.plain_text and page._everywhere.isVisible()
     for _ in (renamed, gone):
         with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
             page._noted.click()
@@ -231,7 +231,7 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
     assert (
         page._later.text() == "List it again"
         and not page._everywhere.isVisible()
-        and "right as it is" in page._code.toPlainText()
+        and "right as it is" in page._code.plain_text
     )
     page._causes.setFocus()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
@@ -255,7 +255,7 @@ def test_proposals_are_tried_in_the_background(tree: Tree, window: MainWindow, q
         strip._button.click()
         assert strip._button.text() == "Stop trying"
     assert strip._button.text() == "Try proposals" and (wick.project / "game.py").read_text() == before
-    assert "tried: clears 3 of 3, brings none" in page._code.toPlainText()
+    assert "tried: clears 3 of 3, brings none" in page._code.plain_text
     assert any("tried: clears 3 of 3, brings none" in row.sub for row in page._causes.rows())
 
 
@@ -276,5 +276,5 @@ def test_proposals_are_tried_after_each_build_where_the_user_wants_it(
     session = window.session
     with qtbot.waitSignal(session.attempts.ended, timeout=30_000):
         page._attempts._each.click()
-    qtbot.waitUntil(lambda: "tried: clears 3 of 3" in page._code.toPlainText(), timeout=20_000)
+    qtbot.waitUntil(lambda: "tried: clears 3 of 3" in page._code.plain_text, timeout=20_000)
     assert page._attempts._each.isChecked()

@@ -197,7 +197,7 @@ def test_both_themes_and_sizes_paint_every_page(qtbot: QtBot, window: MainWindow
             for stage in STAGES:
                 window.show_stage(stage)
                 picture = window.grab().toImage()
-                colours = {picture.pixel(x, 300) for x in range(0, picture.width(), 3)}
+                colours = {picture.pixel(x, y) for y in (60, 300) for x in range(0, picture.width(), 3)}
                 assert len(colours) > 3
                 assert window.width() <= size[0] and window.height() <= size[1]
     finally:

@@ -7,10 +7,11 @@ from functools import partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QInputDialog, QMessageBox, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QMessageBox, QPushButton, QVBoxLayout, QWidget
 
 from fernshale.api.crossings import finding_of
 from fernshale.app.session import Session
+from fernshale.app.theme import text_font
 from fernshale.app.widgets.basics import FindingLabel
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.record.items import Item, Option
@@ -18,6 +19,10 @@ from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
 
 _MAX_OPTION_KEYS = 7
+# Below this height of the window, in pixels at the usual size of letters, everything around the detail takes less room.
+LOW = 680
+# Below this width, buttons that are seldom needed are behind one that opens a menu.
+NARROW = 1180
 
 
 class Page(QWidget):
@@ -27,16 +32,24 @@ class Page(QWidget):
     stage: Stage
     editor_wanted = Signal(str, int)
     step_wanted = Signal(int)
+    # The part that can have the whole window, and the picture on top, which can be folded.
+    detail: QWidget | None = None
+    picture: QWidget | None = None
+    picture_title = "Picture"
+    # The height of a window, at the usual size of letters, in which the picture has room.
+    picture_needs = 860
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent)
         self.session = session
         self.visited = ""  # the key of the item that was visited, until another one is selected
         self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(18, 14, 18, 10)
-        self.column.setSpacing(10)
         self.finding = FindingLabel(self)
-        self.column.addWidget(self.finding)
+        self.top = QHBoxLayout()  # the finding, and the buttons of the whole page next to it
+        self.top.setSpacing(6)
+        self.top.addWidget(self.finding, 1)
+        self.column.addLayout(self.top)
+        self.set_room(LOW, NARROW)
         for number in range(1, _MAX_OPTION_KEYS + 1):
             self.on_key(str(number), partial(self.press, number))
         self.on_key("N", lambda: self.step(1))
@@ -47,6 +60,19 @@ class Page(QWidget):
         shortcut = QShortcut(QKeySequence(key), self)
         shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         shortcut.activated.connect(act)
+
+    def set_room(self, width: int, height: int) -> None:
+        """Use the room of a window for the detail; its size is in pixels at the usual size of letters."""
+        is_low = self.is_low = height < LOW
+        self.is_narrow = width < NARROW
+        self.column.setContentsMargins(18, 5 if is_low else 14, 18, 5 if is_low else 10)
+        self.column.setSpacing(5 if is_low else 10)
+        self.finding.setFont(text_font(14 if is_low else 17))
+
+    @property
+    def picture_words(self) -> str:
+        """What the picture shows, in a few words, for the time it is folded."""
+        return self.picture.accessibleDescription() if self.picture is not None else ""
 
     def option_buttons(self) -> Sequence[QPushButton]:
         """The buttons of the options that are shown, in order; hidden ones do not count."""

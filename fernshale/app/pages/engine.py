@@ -7,9 +7,9 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QWidget
 
-from fernshale.api.actions import PointAtRelease, RunGenerator
+from fernshale.api.actions import PointAtRelease, RunGenerator, UpdateForkedFile
 from fernshale.api.changes import unified_diff
-from fernshale.api.releases import is_needed, preview_engine
+from fernshale.api.releases import is_needed, preview_copy, preview_engine
 from fernshale.app.pages.base import Page, file_and_line, take_option
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
@@ -27,19 +27,23 @@ from fernshale.core.crossing.stages.engine.workarounds import KEY as WORKAROUND
 from fernshale.core.crossing.stages.engine.workarounds import WorkaroundLine
 from fernshale.core.crossing.stages.overview import Overview
 
+# In pixels at the usual size of letters.
+_HIGH = 960
 _REPLACED = "removed before the generator runs; restored if it fails or does not write it again"
 
 
 class EnginePage(Page):
     stage = Stage.ENGINE
+    picture_title = "Places"
 
     def __init__(self, parent: QWidget, session: Session) -> None:
+        self._split: QSplitter | None = None
         super().__init__(parent, session)
         self._view: EngineView | None = None
         self._written: tuple[LineRow, ...] = ()
-        self._bars = BarChart(self, "Places", 130)
+        self.picture = self._bars = BarChart(self, "Places", 130)
         self.column.addWidget(self._bars)
-        split = QSplitter(Qt.Orientation.Vertical, self)
+        split = self._split = QSplitter(Qt.Orientation.Vertical, self)
         split.setHandleWidth(12)
         sites = Card(split, "Every place that names a release")
         columns = ("file", "what it is", "before", "after", "remark")
@@ -48,7 +52,7 @@ class EnginePage(Page):
         self._sites.chosen.connect(self._on_site)
         sites.body.addWidget(self._sites)
         preview = Card(split, "What will be written")
-        self._preview_card = preview
+        self.detail = self._preview_card = preview
         self._text = AnnotatedText(preview, "What will be written")
         preview.body.addWidget(self._text, 1)
         self._message = quiet_label(preview, "")
@@ -59,8 +63,8 @@ class EnginePage(Page):
         row.setSpacing(6)
         self._apply = button(preview, "Change them", self._on_apply, main=True)
         self._again = button(preview, "Run the generator", self._on_again)
+        preview.head.addWidget(self._again)
         row.addWidget(self._apply)
-        row.addWidget(self._again)
         row.addStretch(1)
         self._asks = quiet_label(preview, "")
         self._asked = ""  # the key of the item whose options are shown
@@ -150,21 +154,46 @@ class EnginePage(Page):
         self._asked = open_item.key if open_item is not None else ""
         # Changes to be written are shown first; the files of an item once there are none.
         asked = open_item.detail.split("\n") if open_item is not None and not self._written else []
-        self._text.show_lines(self._written or tuple(LineRow("", "base", "", line) for line in asked))
+        preview = self._preview_of(open_item) if open_item is not None and (chosen or not self._written) else ()
+        self._text.show_lines(preview or self._written or tuple(LineRow("", "base", "", line) for line in asked))
         title = (
-            "What will be written"
+            open_item.title
+            if open_item is not None and (preview or asked)
+            else "What will be written"
             if self._written
-            else open_item.title
-            if asked and open_item
             else "Nothing is left to write here"
         )
-        self._preview_card.set_title(title[:1].upper() + title[1:])
+        self._preview_card.set_title(title)
         # The title above has the same text, and the buttons need the room.
         self._asks.setText(f"◆ {open_item.title}" if open_item and open_item.title != title else "")
         self._asks.setVisible(bool(self._asks.text()))
         if open_item is not None:
             for option in open_item.options:
                 self._options.addWidget(button(self, option.title, self._taking(open_item, option)))
+
+    def _preview_of(self, item: Item) -> tuple[LineRow, ...]:
+        """What each option of a copy of an engine's file would write."""
+        copy = next((copy for copy in self._view.copies if copy.key == item.key), None) if self._view else None
+        overview = self.session.overview
+        if copy is None or overview is None:
+            return ()
+        rows: list[LineRow] = []
+        for option in item.options:
+            if not isinstance(option.action, UpdateForkedFile):
+                continue
+            changes = preview_copy(overview.scan, copy, option.action.choice)
+            text = unified_diff(changes, lambda change: (overview.setup.project / change.path).read_bytes())
+            why = " · ".join(option.evidence)
+            rows.append(LineRow("option", "base", "", f"{option.title}   {why}", "base"))
+            # The name of the file is in the title.
+            rows += diff_lines(text)[1:] or [LineRow("", "quiet", "", "nothing is written")]
+        return tuple(rows)
+
+    def set_room(self, width: int, height: int) -> None:
+        super().set_room(width, height)
+        # Unless the window is high, the places are beside what will be written, not above it.
+        if self._split is not None:
+            self._split.setOrientation(Qt.Orientation.Vertical if height >= _HIGH else Qt.Orientation.Horizontal)
 
     def option_buttons(self) -> list[QPushButton]:
         own = self._apply if self.visited == "engine:sites" else None

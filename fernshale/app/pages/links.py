@@ -6,7 +6,6 @@ from collections import Counter
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSplitter, QWidget
 
 from fernshale.api.actions import Choose, MeetConstraint, RewriteData
@@ -52,17 +51,16 @@ _TOGETHER = f"links:{TOGETHER}"
 # Rows without an action; a row without a payload would be a heading.
 _NO_ACTION = ("settled",)
 _AROUND = 7
-# Lower than this, pixels, the page leaves its picture out.
-_LOW = 500
 
 
 class LinksPage(Page):
     stage = Stage.LINKS
+    picture_title = "Missing"
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._overview: Overview | None = None
-        self._chart = HangingChart(self, "Missing references and what uses them", "missing", "used by")
+        self.picture = self._chart = HangingChart(self, "Missing references and what uses them", "missing", "used by")
         self._chart.chosen.connect(self._go)
         self.column.addWidget(self._chart)
         split = QSplitter(Qt.Orientation.Horizontal, self)
@@ -71,7 +69,7 @@ class LinksPage(Page):
         self._list = RowList(left, "To resolve", wrap=True)
         self._list.chosen.connect(self._show)
         left.body.addWidget(self._list, 1)
-        right = QSplitter(Qt.Orientation.Vertical, split)
+        right = self.detail = QSplitter(Qt.Orientation.Vertical, split)
         right.setHandleWidth(10)
         self._sides = QSplitter(Qt.Orientation.Horizontal, right)
         self._sides.setHandleWidth(10)
@@ -106,11 +104,6 @@ class LinksPage(Page):
         split.setStretchFactor(1, 1)
         self.column.addWidget(split, 1)
         self.setFocusProxy(self._list)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        # In a low window the list needs the room more than the picture.
-        self._chart.setVisible(self.height() >= _LOW)
 
     def fill(self, overview: Overview) -> None:
         self._overview = overview

@@ -66,7 +66,7 @@ class RoutePage(Page):
         self._routes.activated_row.connect(self._choose_route)
         self._routes.link_clicked.connect(self._choose_route)
         routes.body.addWidget(self._routes)
-        notes = Card(lower, "Release notes")
+        notes = self.detail = Card(lower, "Release notes")
         self._notes = RowList(notes, "Release notes", wrap=True)
         self._notes.activated_row.connect(self._on_note)
         self._notes.link_clicked.connect(self._on_note)

@@ -42,17 +42,19 @@ _BASELINE = TakeBaseline().key
 
 class SurveyPage(Page):
     stage = Stage.SURVEY
+    picture_title = "Files by role"
+    picture_needs = 640
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._view: SurveyView | None = None
         self._item: Item | None = None
-        self._map_card = Card(self, "Files by role")
+        self.picture = self._map_card = Card(self, "Files by role")
         self._map = TileMap(self._map_card, "Files by role")
         self._map.picked.connect(self._on_part)
         self._map_card.body.setContentsMargins(6, 6, 6, 6)
         self._map_card.body.addWidget(self._map)
-        lower = QSplitter(Qt.Orientation.Horizontal, self)
+        lower = self.detail = QSplitter(Qt.Orientation.Horizontal, self)
         lower.setHandleWidth(14)
         right = QSplitter(Qt.Orientation.Vertical, lower)
         lower.insertWidget(0, self._make_left(lower))
@@ -67,6 +69,10 @@ class SurveyPage(Page):
         self.column.addWidget(self._map_card, 3)
         self.column.addWidget(lower, 5)
         self.setFocusProxy(self._plugins)
+
+    @property
+    def picture_words(self) -> str:
+        return self._map_card.note.text()
 
     def _make_left(self, parent: QWidget) -> Card:
         """The list: places that name a release (and members), or the files of the part that is picked."""

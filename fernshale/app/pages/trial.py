@@ -97,7 +97,7 @@ class TrialPage(Page):
         rows.addLayout(first)
         rows.addLayout(second)
         left.body.addLayout(rows)
-        right = Card(split, "Evidence")
+        right = self.detail = Card(split, "Evidence")
         self._tabs = QTabBar(right)
         self._tabs.setAccessibleName("Evidence")
         self._tabs.setDrawBase(False)

@@ -19,7 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from fernshale.app.theme import text_font, theme
+from fernshale.app.theme import scaled, text_font, theme
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.record.database import LogEntry
 from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
@@ -27,7 +27,9 @@ from fernshale.core.crossing.stages.overview import Overview
 
 _LEFT = 230
 _FLAG = 52
-_LINE_Y = 44
+# In pixels at the usual size of letters: the height of the band and of the line in it.
+_HIGH, _LINE_Y = 96, 44
+_LOW, _LOW_LINE_Y = 52, 17
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,9 +74,25 @@ class RouteBand(QWidget):
         self._knots: tuple[Knot, ...] = ()
         self._stage: Stage | None = Stage.SURVEY
         self._left = Stage.SURVEY
+        self._is_low = False
 
     def sizeHint(self) -> QSize:
-        return QSize(900, 96)
+        return QSize(900, self._height)
+
+    def set_low(self, is_low: bool) -> None:
+        """Take less height, for a low window."""
+        if self._is_low != is_low:
+            self._is_low = is_low
+            self.updateGeometry()
+            self.update()
+
+    @property
+    def _height(self) -> int:
+        return scaled(_LOW if self._is_low else _HIGH)
+
+    @property
+    def _line_y(self) -> int:
+        return scaled(_LINE_Y if not self._is_low else _LOW_LINE_Y)
 
     def show_overview(self, overview: Overview, stage: Stage | None) -> None:
         """Show an overview; `stage` is the one whose page is open, None for none."""
@@ -87,15 +105,15 @@ class RouteBand(QWidget):
 
     def stop(self, stage: Stage) -> QPoint:
         """Where a stage's stop is drawn."""
-        start, end = _LEFT + _FLAG, self.width() - _FLAG - 24
+        start, end = scaled(_LEFT) + scaled(_FLAG), self.width() - scaled(_FLAG) - 24
         step = (end - start) / len(STAGES)
-        return QPoint(round(start + step * (STAGES.index(stage) + 0.5)), _LINE_Y)
+        return QPoint(round(start + step * (STAGES.index(stage) + 0.5)), self._line_y)
 
     def knot_place(self, stage: Stage) -> QPoint:
         """Where the knot before a stage's stop is drawn."""
-        start, end = _LEFT + _FLAG, self.width() - _FLAG - 24
+        start, end = scaled(_LEFT) + scaled(_FLAG), self.width() - scaled(_FLAG) - 24
         step = (end - start) / len(STAGES)
-        return QPoint(round(start + step * STAGES.index(stage)) + 2, _LINE_Y)
+        return QPoint(round(start + step * STAGES.index(stage)) + 2, self._line_y)
 
     # -- painting
 
@@ -121,41 +139,48 @@ class RouteBand(QWidget):
         painter.setPen(QColor(colours.text))
         metrics = painter.fontMetrics()
         name = overview.setup.project.name
-        painter.drawText(18, 34, metrics.elidedText(name, Qt.TextElideMode.ElideRight, _LEFT - 30))
+        lines = (21, 40, 0) if self._is_low else (34, 56, 76)
+        painter.drawText(
+            18, scaled(lines[0]), metrics.elidedText(name, Qt.TextElideMode.ElideRight, scaled(_LEFT) - 30)
+        )
         painter.setFont(text_font(12))
         painter.setPen(QColor(colours.quiet))
         where = "on a copy" if overview.setup.original else "in place"
-        painter.drawText(18, 56, f"{overview.scan.profile.title} · {where} · {_leg_words(overview)}")
         count = len(overview.items)
         words = "nothing left open" if not count else "1 item open" if count == 1 else f"{count} items open"
-        painter.drawText(18, 76, words)
+        if self._is_low:
+            painter.drawText(18, scaled(lines[1]), words)
+            return
+        painter.drawText(18, scaled(lines[1]), f"{overview.scan.profile.title} · {where} · {_leg_words(overview)}")
+        painter.drawText(18, scaled(lines[2]), words)
 
     def _paint_line(self, painter: QPainter, overview: Overview) -> None:
         colours = theme()
-        left, right = _LEFT, self.width() - _FLAG - 24
+        left, right = scaled(_LEFT), self.width() - scaled(_FLAG) - 24
         painter.setPen(QPen(QColor(colours.edge), 4))
-        painter.drawLine(left + _FLAG, _LINE_Y, right, _LINE_Y)
+        painter.drawLine(left + scaled(_FLAG), self._line_y, right, self._line_y)
         reached = [stage for stage in STAGES if overview.states[stage] is StageState.CLEAR]
         if reached:
             painter.setPen(QPen(QColor(colours.mine), 4))
             end = right if overview.is_done else self.stop(_last_in_a_row(overview)).x()
-            painter.drawLine(left + _FLAG, _LINE_Y, end, _LINE_Y)
+            painter.drawLine(left + scaled(_FLAG), self._line_y, end, self._line_y)
         self._paint_flag(painter, left, overview.setup.from_, QColor(colours.base))
         done = overview.is_done
         self._paint_flag(painter, right, overview.setup.to, QColor(colours.mine if done else colours.quiet))
 
     def _paint_flag(self, painter: QPainter, x: int, text: str, colour: QColor) -> None:
+        wide, line = scaled(_FLAG), self._line_y
         shape = QPolygonF(
-            [QPointF(x, _LINE_Y - 13), QPointF(x + _FLAG - 6, _LINE_Y - 13), QPointF(x + _FLAG + 3, _LINE_Y),
-             QPointF(x + _FLAG - 6, _LINE_Y + 13), QPointF(x, _LINE_Y + 13)]
+            [QPointF(x, line - 13), QPointF(x + wide - 6, line - 13), QPointF(x + wide + 3, line),
+             QPointF(x + wide - 6, line + 13), QPointF(x, line + 13)]
         )  # fmt: skip
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour)
         painter.drawPolygon(shape)
         painter.setPen(QColor(theme().card))
         painter.setFont(text_font(12, True))
-        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, _FLAG - 6)
-        painter.drawText(QRectF(x, _LINE_Y - 13, _FLAG - 4, 26), Qt.AlignmentFlag.AlignCenter, shown)
+        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, scaled(_FLAG) - 6)
+        painter.drawText(QRectF(x, self._line_y - 13, scaled(_FLAG) - 4, 26), Qt.AlignmentFlag.AlignCenter, shown)
 
     def _paint_knot(self, painter: QPainter, place: QPoint) -> None:
         colours = theme()
@@ -173,13 +198,15 @@ class RouteBand(QWidget):
         state = overview.states[stage]
         count = len(overview.items_of(stage))
         current = stage is self._stage
+        below = spot.y() + scaled(11 if self._is_low else 20)
+        notch_height = 4 if self._is_low else 8
         if current:
             notch = QPolygonF(
                 [
-                    QPointF(spot.x() - 28, 96),
-                    QPointF(spot.x() - 20, 88),
-                    QPointF(spot.x() + 20, 88),
-                    QPointF(spot.x() + 28, 96),
+                    QPointF(spot.x() - 28, self._height),
+                    QPointF(spot.x() - 20, self._height - notch_height),
+                    QPointF(spot.x() + 20, self._height - notch_height),
+                    QPointF(spot.x() + 28, self._height),
                 ]
             )
             painter.setPen(Qt.PenStyle.NoPen)
@@ -188,7 +215,7 @@ class RouteBand(QWidget):
         if current and self.hasFocus():
             painter.setPen(QPen(QColor(colours.mine), 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(spot.x() - 36, 22, 72, 66), 6, 6)
+            painter.drawRoundedRect(QRectF(spot.x() - scaled(36), 3, scaled(72), self._height - 8), 6, 6)
         painter.setFont(text_font(11, True))
         if state is StageState.NEEDS_YOU:
             painter.setPen(Qt.PenStyle.NoPen)
@@ -216,7 +243,9 @@ class RouteBand(QWidget):
                 painter.drawPie(QRectF(spot.x() - 9, spot.y() - 9, 18, 18), -90 * 16, 180 * 16)
         painter.setPen(QColor(colours.text if current else colours.quiet))
         painter.setFont(text_font(12, current))
-        painter.drawText(QRectF(spot.x() - 50, 64, 100, 20), Qt.AlignmentFlag.AlignCenter, stage.value)
+        painter.drawText(
+            QRectF(spot.x() - scaled(50), below, scaled(100), scaled(20)), Qt.AlignmentFlag.AlignCenter, stage.value
+        )
 
     # -- events
 
@@ -262,7 +291,7 @@ class RouteBand(QWidget):
                 return knot
         for stage in STAGES:
             spot = self.stop(stage)
-            if abs(spot.x() - place.x()) < 44 and 20 < place.y() < 92:
+            if abs(spot.x() - place.x()) < 44 and 0 < place.y() < self._height - 4:
                 return stage
         return None
 

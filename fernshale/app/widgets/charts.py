@@ -9,7 +9,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from fernshale.app.theme import Tone, text_font, theme
+from fernshale.app.theme import Tone, scaled, text_font, theme
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,11 +33,11 @@ class BarChart(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self._bars: tuple[Bar, ...] = ()
         self._label_width = label_width
-        self.setFixedHeight(30)
+        self.setFixedHeight(scaled(30))
 
     def set_bars(self, bars: tuple[Bar, ...]) -> None:
         self._bars = bars
-        self.setFixedHeight(20 * max(1, len(bars)) + 8 + (18 if bars else 0))
+        self.setFixedHeight(scaled(20 * max(1, len(bars)) + 8 + (18 if bars else 0)))
         self.setAccessibleDescription("; ".join(f"{bar.label}: {bar.right}" for bar in bars))
         self.update()
 
@@ -46,29 +46,31 @@ class BarChart(QWidget):
         colours = theme()
         fills = {"mine": colours.mine, "incoming": colours.incoming, "base": colours.base, "alarm": colours.alarm}
         most = max((sum(amount for _, amount, _ in bar.parts) for bar in self._bars), default=0)
-        right_room = 190
-        room = self.width() - self._label_width - right_room
+        names = scaled(self._label_width)
+        room = self.width() - names - scaled(190)
         painter.setFont(text_font(12))
         for number, bar in enumerate(self._bars):
-            top = 4 + number * 20
+            top = scaled(4 + number * 20)
             painter.setPen(QColor(colours.text))
-            box = QRectF(0, top, self._label_width - 10, 16)
-            words = painter.fontMetrics().elidedText(bar.label, Qt.TextElideMode.ElideRight, self._label_width - 12)
+            box = QRectF(0, top, names - 10, scaled(16))
+            words = painter.fontMetrics().elidedText(bar.label, Qt.TextElideMode.ElideRight, names - 12)
             painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, words)
-            left = float(self._label_width)
+            left = float(names)
             for tone, amount, _ in bar.parts:
                 width = room * amount / most if most else 0.0
                 if width > 0:
                     painter.fillRect(
-                        QRectF(left, top + 1, max(width - 2, 1.5), 14), QColor(fills.get(tone, colours.track))
+                        QRectF(left, top + 1, max(width - 2, 1.5), scaled(14)), QColor(fills.get(tone, colours.track))
                     )
                 left += width
             painter.setPen(QColor(colours.quiet))
-            painter.drawText(QRectF(left + 8, top, self.width() - left, 16), Qt.AlignmentFlag.AlignVCenter, bar.right)
-        self._paint_legend(painter, 4 + len(self._bars) * 20)
+            painter.drawText(
+                QRectF(left + 8, top, self.width() - left, scaled(16)), Qt.AlignmentFlag.AlignVCenter, bar.right
+            )
+        self._paint_legend(painter, scaled(4 + len(self._bars) * 20))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        at = int((event.position().y() - 4) // 20)
+        at = int((event.position().y() - scaled(4)) // scaled(20))
         if 0 <= at < len(self._bars) and self._bars[at].payload is not None:
             self.chosen.emit(self._bars[at].payload)
 
@@ -81,12 +83,12 @@ class BarChart(QWidget):
                 if amount:
                     seen.setdefault(word, tone)
         painter.setFont(text_font(11))
-        left = float(self._label_width)
+        left = float(scaled(self._label_width))
         for word, tone in seen.items():
             painter.fillRect(QRectF(left, top + 5, 9, 9), QColor(fills.get(tone, colours.track)))
             painter.setPen(QColor(colours.quiet))
             width = painter.fontMetrics().horizontalAdvance(word)
-            painter.drawText(QRectF(left + 14, top, width + 4, 18), Qt.AlignmentFlag.AlignVCenter, word)
+            painter.drawText(QRectF(left + 14, top, width + 4, scaled(18)), Qt.AlignmentFlag.AlignVCenter, word)
             left += width + 34
 
 

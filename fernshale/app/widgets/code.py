@@ -3,19 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QSyntaxHighlighter, QTextCharFormat, QTextDocument
+from PySide6.QtGui import QKeyEvent, QSyntaxHighlighter, QTextCharFormat, QTextDocument
 from PySide6.QtWidgets import QPlainTextEdit, QWidget
 
-from fernshale.app.theme import Tone, code_font, theme
-
-_TONES: tuple[tuple[str, Tone], ...] = (
-    ("Comment", "quiet"),
-    ("Literal.String", "mine"),
-    ("Literal.Number", "incoming"),
-    ("Keyword", "base"),
-    ("Name.Tag", "base"),
-    ("Name.Attribute", "incoming"),
-)
+from fernshale.app.highlight import colours_of_line
+from fernshale.app.theme import code_font, theme
 
 
 class CodeEditor(QPlainTextEdit):
@@ -30,7 +22,7 @@ class CodeEditor(QPlainTextEdit):
         self.setTabStopDistance(4 * self.fontMetrics().horizontalAdvance(" "))
         self.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.setPlainText(text)
-        self._colours = _Colours(self.document(), path)
+        self._colours = _Highlighter(self.document(), path)
         lines = max(3, min(14, text.count("\n") + 3))
         self.setFixedHeight(lines * self.fontMetrics().lineSpacing() + 14)
 
@@ -54,26 +46,15 @@ class CodeEditor(QPlainTextEdit):
             super().keyPressEvent(event)
 
 
-class _Colours(QSyntaxHighlighter):
+class _Highlighter(QSyntaxHighlighter):
     """Colours a line at a time: enough for the few lines of a decision."""
 
     def __init__(self, document: QTextDocument, path: str) -> None:
-        from pygments.lexers import TextLexer, get_lexer_for_filename
-        from pygments.util import ClassNotFound
-
         super().__init__(document)
-        try:
-            self._lexer = get_lexer_for_filename(path.rsplit("/", 1)[-1], stripnl=False, ensurenl=False)
-        except ClassNotFound:
-            self._lexer = TextLexer(stripnl=False, ensurenl=False)
+        self._path = path
 
     def highlightBlock(self, text: str) -> None:
-        at = 0
-        for kind, part in self._lexer.get_tokens(text):
-            name = str(kind).removeprefix("Token.")
-            tone = next((tone for start, tone in _TONES if name.startswith(start)), None)
-            if tone is not None:
-                shape = QTextCharFormat()
-                shape.setForeground(QColor(theme().tone(tone)))
-                self.setFormat(at, len(part), shape)
-            at += len(part)
+        for start, end, tone in colours_of_line(text, self._path):
+            shape = QTextCharFormat()
+            shape.setForeground(theme().tone(tone))
+            self.setFormat(start, end - start, shape)

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from fernshale.app.theme import Tone, text_font, theme
+from fernshale.app.theme import Tone, scaled, text_font, theme
 
 _ROW = 19
 _TOP = 20
@@ -53,7 +53,7 @@ class HangingChart(QWidget):
                     users[word] = users.get(word, 0) + number
             ranked = [*ranked[: _MAX_ROWS - 1], Thread(f"{len(rest)} others", "base", "·", tuple(users.items()))]
         self._threads = tuple(ranked)
-        self.setFixedHeight(_TOP + _ROW * max(len(ranked), len(self._kinds()), 1) + 4 if ranked else 0)
+        self.setFixedHeight(scaled(_TOP) + scaled(_ROW) * max(len(ranked), len(self._kinds()), 1) + 4 if ranked else 0)
         self.setAccessibleDescription("; ".join(f"{item.word}: {item.total}" for item in ranked))
         self.update()
 
@@ -72,14 +72,14 @@ class HangingChart(QWidget):
         painter.setFont(text_font(11))
         painter.setPen(QColor(colours.quiet))
         align = Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(QRectF(0, 0, left, _TOP - 2), align | Qt.AlignmentFlag.AlignRight, self._heads[0])
-        painter.drawText(QRectF(right, 0, self.width() - right, _TOP - 2), align, self._heads[1])
+        painter.drawText(QRectF(0, 0, left, scaled(_TOP) - 2), align | Qt.AlignmentFlag.AlignRight, self._heads[0])
+        painter.drawText(QRectF(right, 0, self.width() - right, scaled(_TOP) - 2), align, self._heads[1])
         kinds = self._kinds()
         most = max([*kinds.values(), *(thread.total for thread in self._threads)], default=1)
-        scale = (_ROW - 5) / most
-        at_kind = {word: _TOP + number * _ROW + 2.0 for number, word in enumerate(kinds)}
+        scale = (scaled(_ROW) - 5) / most
+        at_kind = {word: scaled(_TOP) + number * scaled(_ROW) + 2.0 for number, word in enumerate(kinds)}
         for number, thread in enumerate(self._threads):
-            top = _TOP + number * _ROW + 2.0
+            top = scaled(_TOP) + number * scaled(_ROW) + 2.0
             ink = colours.tone(thread.tone)
             soft = QColor(ink)
             soft.setAlpha(90)
@@ -91,7 +91,7 @@ class HangingChart(QWidget):
                     top += height
         painter.setFont(text_font(12))
         for number, thread in enumerate(self._threads):
-            box = QRectF(0, _TOP + number * _ROW, left, _ROW - 2)
+            box = QRectF(0, scaled(_TOP) + number * scaled(_ROW), left, scaled(_ROW) - 2)
             painter.setPen(colours.tone(thread.tone))
             words = f"{thread.word} {thread.glyph} {thread.total}"
             if painter.fontMetrics().horizontalAdvance(words) > left:
@@ -101,7 +101,7 @@ class HangingChart(QWidget):
             painter.drawText(box, align | Qt.AlignmentFlag.AlignRight, words)
         painter.setPen(QColor(colours.text))
         for number, (word, uses) in enumerate(kinds.items()):
-            box = QRectF(right, _TOP + number * _ROW, self.width() - right, _ROW - 2)
+            box = QRectF(right, scaled(_TOP) + number * scaled(_ROW), self.width() - right, scaled(_ROW) - 2)
             painter.drawText(
                 box,
                 align,
@@ -109,7 +109,7 @@ class HangingChart(QWidget):
             )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        at = int((event.position().y() - _TOP) // _ROW)
+        at = int((event.position().y() - scaled(_TOP)) // scaled(_ROW))
         if 0 <= at < len(self._threads) and self._threads[at].payload is not None:
             self.chosen.emit(self._threads[at].payload)
 

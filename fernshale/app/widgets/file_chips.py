@@ -6,7 +6,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QListView, QListWidget, QListWidgetItem, QSizePolicy, QWidget
 
-from fernshale.app.theme import text_font
+from fernshale.app.theme import scaled, text_font
 
 _MOST_ROWS = 3
 _CHIP, _SPACING = 26, 3
@@ -39,7 +39,7 @@ class FileChips(QListWidget):
         for key, words in chips:
             item = QListWidgetItem(words, self)
             item.setData(Qt.ItemDataRole.UserRole, key)
-            item.setSizeHint(QSize(self.fontMetrics().horizontalAdvance(words) + 34, _CHIP))
+            item.setSizeHint(QSize(self.fontMetrics().horizontalAdvance(words) + 34, scaled(_CHIP)))
             if key == current:
                 self.setCurrentItem(item)
         self.blockSignals(False)
@@ -59,4 +59,4 @@ class FileChips(QListWidget):
         if self.count():
             self.doItemsLayout()  # the list wraps later than it is resized
             top = self.visualItemRect(self.item(self.count() - 1)).top() + self.verticalOffset()
-            self.setFixedHeight(min(top // _ROW + 1, _MOST_ROWS) * _ROW + 6)
+            self.setFixedHeight(min(top // scaled(_ROW) + 1, _MOST_ROWS) * scaled(_ROW) + 6)

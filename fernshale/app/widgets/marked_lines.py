@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from fernshale.app.theme import Tone, code_font, theme
+from fernshale.app.theme import Tone, code_font, scaled, theme
 
 _HEIGHT = 22
 _NUMBER = 48
@@ -47,9 +47,9 @@ class MarkedLines(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(_HEIGHT * len(lines))
+        self.setFixedHeight(scaled(_HEIGHT) * len(lines))
         longest = max((len(line.text.expandtabs(4)) for line in lines), default=0)
-        self.setMinimumWidth(min(_NUMBER + round((longest + 3) * self._letter), 6000))
+        self.setMinimumWidth(min(scaled(_NUMBER) + round((longest + 3) * self._letter), 6000))
         self.setAccessibleName("The file; click a value to say what it is")
         self._focus = (-1, -1)  # line and mark under the keyboard
 
@@ -68,10 +68,10 @@ class MarkedLines(QWidget):
             "alarm": colours.alarm_soft,
         }
         painter.setFont(code_font())
-        first = max(0, event.rect().top() // _HEIGHT)
-        last = min(len(self._lines), event.rect().bottom() // _HEIGHT + 1)
+        first = max(0, event.rect().top() // scaled(_HEIGHT))
+        last = min(len(self._lines), event.rect().bottom() // scaled(_HEIGHT) + 1)
         for at in range(first, last):
-            line, top = self._lines[at], at * _HEIGHT
+            line, top = self._lines[at], at * scaled(_HEIGHT)
             for number, mark in enumerate(line.marks):
                 around = self._box(line, mark, top)
                 style = Qt.PenStyle.DashLine if mark.is_open else Qt.PenStyle.SolidLine
@@ -80,15 +80,17 @@ class MarkedLines(QWidget):
                 painter.setBrush(QColor(soft.get(mark.tone, colours.track)))
                 painter.drawRoundedRect(around, _ROUND, _ROUND)
             painter.setPen(QColor(colours.quiet))
-            box = QRect(0, top, _NUMBER - 14, _HEIGHT)
+            box = QRect(0, top, scaled(_NUMBER) - 14, scaled(_HEIGHT))
             painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, str(line.number))
             painter.setPen(QColor(colours.text))
-            text = QRect(_NUMBER, top, max(self.width(), 6000), _HEIGHT)
+            text = QRect(scaled(_NUMBER), top, max(self.width(), 6000), scaled(_HEIGHT))
             painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, line.text.expandtabs(4))
 
     def _box(self, line: MarkedLine, mark: LineMark, top: int) -> QRectF:
         left, right = (len(line.text[:column].expandtabs(4)) for column in (mark.start, mark.end))
-        return QRectF(_NUMBER + left * self._letter - 3, top + 2, (right - left) * self._letter + 6, _HEIGHT - 4)
+        return QRectF(
+            scaled(_NUMBER) + left * self._letter - 3, top + 2, (right - left) * self._letter + 6, scaled(_HEIGHT) - 4
+        )
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() is Qt.MouseButton.LeftButton:
@@ -119,11 +121,11 @@ class MarkedLines(QWidget):
 
     def _place(self, point: QPoint) -> tuple[int, int] | None:
         """The line's number and the column at a point; None outside the text."""
-        at = point.y() // _HEIGHT
-        if not 0 <= at < len(self._lines) or point.x() < _NUMBER - 4:
+        at = point.y() // scaled(_HEIGHT)
+        if not 0 <= at < len(self._lines) or point.x() < scaled(_NUMBER) - 4:
             return None
         line = self._lines[at]
-        wanted = int((point.x() - _NUMBER) / max(self._letter, 1.0))
+        wanted = int((point.x() - scaled(_NUMBER)) / max(self._letter, 1.0))
         column = next((n for n in range(len(line.text)) if len(line.text[: n + 1].expandtabs(4)) > wanted), None)
         return (line.number, column) if column is not None else None
 
@@ -133,4 +135,4 @@ class MarkedLines(QWidget):
         return next((mark for mark in marks if mark.start <= column < mark.end), None)
 
     def sizeHint(self) -> QSize:
-        return QSize(400, _HEIGHT * len(self._lines))
+        return QSize(400, scaled(_HEIGHT) * len(self._lines))

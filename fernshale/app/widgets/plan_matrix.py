@@ -8,7 +8,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from fernshale.app.theme import Tone, text_font, theme
+from fernshale.app.theme import Tone, scaled, text_font, theme
 
 _NAMES = 176  # width of the column of names
 _TOP = 46
@@ -62,7 +62,7 @@ class RouteTable(QWidget):
         self.picked = ""
 
     def sizeHint(self) -> QSize:
-        return QSize(600, _TOP + _LINE * len(self._lines) + 24)
+        return QSize(600, scaled(_TOP) + scaled(_LINE) * len(self._lines) + 24)
 
     def set_table(self, columns: tuple[MatrixColumn, ...], lines: tuple[MatrixRow, ...]) -> None:
         """Show a table; the selected plugin stays selected where it is still listed."""
@@ -82,22 +82,22 @@ class RouteTable(QWidget):
     def lines_of(self, plugin: str) -> tuple[int, int]:
         """Where the line of a plugin begins and ends."""
         row = next((at for at, line in enumerate(self._lines) if line.plugin == plugin), 0)
-        return _TOP + row * _LINE, _TOP + (row + 1) * _LINE
+        return scaled(_TOP) + row * scaled(_LINE), scaled(_TOP) + (row + 1) * scaled(_LINE)
 
     def field_place(self, plugin: str, release: str) -> QPointF:
         """The middle of a field, for those who point at it."""
         row = next(at for at, line in enumerate(self._lines) if line.plugin == plugin)
         column = next(at for at, item in enumerate(self._columns) if item.release == release)
-        return self._box(column, _TOP + row * _LINE).center()
+        return self._box(column, scaled(_TOP) + row * scaled(_LINE)).center()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_head(painter)
         for number, line in enumerate(self._lines):
-            self._paint_line(painter, _TOP + number * _LINE, line)
+            self._paint_line(painter, scaled(_TOP) + number * scaled(_LINE), line)
         if self._lines:
-            self._paint_legend(painter, _TOP + _LINE * len(self._lines) + 3)
+            self._paint_legend(painter, scaled(_TOP) + scaled(_LINE) * len(self._lines) + 3)
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
@@ -106,15 +106,15 @@ class RouteTable(QWidget):
         return super().event(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        row = int((event.position().y() - _TOP) // _LINE)
+        row = int((event.position().y() - scaled(_TOP)) // scaled(_LINE))
         column = self._column_at(event.position().x())
-        if event.position().y() < _TOP and column is not None:
+        if event.position().y() < scaled(_TOP) and column is not None:
             self.release_picked.emit(self._columns[column].release)
         elif 0 <= row < len(self._lines):
             self.pick(self._lines[row].plugin)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        over = event.position().y() < _TOP + _LINE * len(self._lines)
+        over = event.position().y() < scaled(_TOP) + scaled(_LINE) * len(self._lines)
         self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -127,17 +127,17 @@ class RouteTable(QWidget):
         self.pick(names[(at + step) % len(names)])
 
     def _hint_at(self, spot: QPointF) -> str:
-        row, column = int((spot.y() - _TOP) // _LINE), self._column_at(spot.x())
+        row, column = int((spot.y() - scaled(_TOP)) // scaled(_LINE)), self._column_at(spot.x())
         if column is None:
             return ""
-        if spot.y() < _TOP:
+        if spot.y() < scaled(_TOP):
             return self._columns[column].hint
         return self._lines[row].fields[column].hint if row < len(self._lines) else ""
 
     def _column_at(self, x: float) -> int | None:
-        room = (self.width() - _NAMES - 20) / max(1, len(self._columns))
-        column = int((x - _NAMES) // room)
-        return column if x >= _NAMES and column < len(self._columns) else None
+        room = (self.width() - scaled(_NAMES) - 20) / max(1, len(self._columns))
+        column = int((x - scaled(_NAMES)) // room)
+        return column if x >= scaled(_NAMES) and column < len(self._columns) else None
 
     def _paint_head(self, painter: QPainter) -> None:
         colours = theme()
@@ -160,21 +160,21 @@ class RouteTable(QWidget):
     def _paint_line(self, painter: QPainter, top: int, line: MatrixRow) -> None:
         colours = theme()
         if line.plugin == self.picked:
-            painter.fillRect(QRectF(8, top, self.width() - 16, _LINE), QColor(colours.track))
+            painter.fillRect(QRectF(8, top, self.width() - 16, scaled(_LINE)), QColor(colours.track))
         painter.setPen(QColor(colours.track))
-        painter.drawLine(14, top + _LINE, self.width() - 14, top + _LINE)
+        painter.drawLine(14, top + scaled(_LINE), self.width() - 14, top + scaled(_LINE))
         painter.setFont(text_font(13, True))
         painter.setPen(QColor(colours.alarm))
-        painter.drawText(QRectF(14, top, 16, _LINE), Qt.AlignmentFlag.AlignVCenter, line.mark)
+        painter.drawText(QRectF(14, top, 16, scaled(_LINE)), Qt.AlignmentFlag.AlignVCenter, line.mark)
         painter.setPen(QColor(colours.text))
-        name = painter.fontMetrics().elidedText(line.plugin, Qt.TextElideMode.ElideRight, _NAMES - 40)
-        painter.drawText(QRectF(32, top, _NAMES - 36, _LINE), Qt.AlignmentFlag.AlignVCenter, name)
+        name = painter.fontMetrics().elidedText(line.plugin, Qt.TextElideMode.ElideRight, scaled(_NAMES) - 40)
+        painter.drawText(QRectF(32, top, scaled(_NAMES) - 36, scaled(_LINE)), Qt.AlignmentFlag.AlignVCenter, name)
         taken = [column for column, field in enumerate(line.fields) if field.taken]
         if len(taken) > 1:
             good = all(line.fields[column].tone == "mine" for column in taken)
             style = Qt.PenStyle.SolidLine if good else Qt.PenStyle.DashLine
             painter.setPen(QPen(QColor(colours.mine if good else colours.alarm), 2.4, style))
-            middle = top + _LINE / 2
+            middle = top + scaled(_LINE) / 2
             painter.drawLine(QPointF(self._centre(taken[0]), middle), QPointF(self._centre(taken[-1]), middle))
         for column, field in enumerate(line.fields):
             self._paint_field(painter, self._box(column, top), field)
@@ -194,7 +194,7 @@ class RouteTable(QWidget):
     def _paint_legend(self, painter: QPainter, top: int) -> None:
         colours = theme()
         painter.setFont(text_font(11))
-        left = float(_NAMES)
+        left = float(scaled(_NAMES))
         for word, fill in (
             ("ready", colours.mine_soft),
             ("preview, revision, reported to work, untested", colours.incoming_soft),
@@ -209,9 +209,9 @@ class RouteTable(QWidget):
             left += width + 44
 
     def _centre(self, column: int) -> float:
-        room = self.width() - _NAMES - 20
-        return _NAMES + room * (column + 0.5) / max(1, len(self._columns))
+        room = self.width() - scaled(_NAMES) - 20
+        return scaled(_NAMES) + room * (column + 0.5) / max(1, len(self._columns))
 
     def _box(self, column: int, top: int) -> QRectF:
-        width = min(120.0, (self.width() - _NAMES - 20) / max(1, len(self._columns)) - 12)
-        return QRectF(self._centre(column) - width / 2, top + 2, width, _LINE - 5)
+        width = min(120.0, (self.width() - scaled(_NAMES) - 20) / max(1, len(self._columns)) - 12)
+        return QRectF(self._centre(column) - width / 2, top + 2, width, scaled(_LINE) - 5)

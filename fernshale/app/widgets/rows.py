@@ -13,7 +13,7 @@ from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelInde
 from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QKeySequence, QMouseEvent, QPainter
 from PySide6.QtWidgets import QApplication, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from fernshale.app.theme import Tone, code_font, text_font, theme
+from fernshale.app.theme import Tone, code_font, scaled, text_font, theme
 
 ModelIndex = QModelIndex | QPersistentModelIndex
 
@@ -85,11 +85,11 @@ class RowDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: ModelIndex) -> QSize:
         row: Row = index.data(Qt.ItemDataRole.UserRole)
         if row.heading:
-            return QSize(60, 26)
+            return QSize(60, scaled(26))
         view = self.parent()
         width = view.viewport().width() if isinstance(view, QListView) else 240
         title = self._title_height(row, width)
-        return QSize(60, 2 * self._padding + title + (16 if row.sub else 0) + (9 if row.bar >= 0 else 0))
+        return QSize(60, 2 * self._padding + title + (scaled(16) if row.sub else 0) + (9 if row.bar >= 0 else 0))
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: ModelIndex) -> None:
         row: Row = index.data(Qt.ItemDataRole.UserRole)
@@ -112,10 +112,10 @@ class RowDelegate(QStyledItemDelegate):
         if row.sub:
             painter.setFont(text_font(11))
             painter.setPen(QColor(colours.quiet))
-            line = QRect(inner.left(), below, inner.width(), 15)
+            line = QRect(inner.left(), below, inner.width(), scaled(15))
             sub = QFontMetrics(painter.font()).elidedText(row.sub, Qt.TextElideMode.ElideRight, line.width())
             painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, sub)
-            below += 16
+            below += scaled(16)
         if row.bar >= 0:
             painter.fillRect(inner.left(), below + 2, inner.width(), 5, QColor(colours.track))
             painter.fillRect(
@@ -135,8 +135,8 @@ class RowDelegate(QStyledItemDelegate):
         left = inner.left()
         if row.glyph:
             painter.setPen(colours.tone(row.tone))
-            painter.drawText(left, inner.top(), 18, 18, Qt.AlignmentFlag.AlignLeft, row.glyph)
-            left += 18
+            painter.drawText(left, inner.top(), scaled(18), scaled(18), Qt.AlignmentFlag.AlignLeft, row.glyph)
+            left += scaled(18)
         painter.setPen(QColor(colours.quiet if row.faded else colours.text))
         box = QRect(left, inner.top(), inner.right() - left - right_width, self._title_height(row, inner.width() + 20))
         metrics = QFontMetrics(font)
@@ -151,11 +151,11 @@ class RowDelegate(QStyledItemDelegate):
 
     def _title_height(self, row: Row, width: int) -> int:
         if not self._wrap or row.heading:
-            return 17
+            return scaled(17)
         metrics = QFontMetrics(text_font(13, row.tone == "strong"))
         right = metrics.horizontalAdvance(row.right) + 8 if row.right else 0
-        room = width - 20 - (18 if row.glyph else 0) - right
-        return 17 if metrics.horizontalAdvance(row.title) <= room else 33
+        room = width - 20 - (scaled(18) if row.glyph else 0) - right
+        return scaled(17 if metrics.horizontalAdvance(row.title) <= room else 33)
 
 
 class RowList(QListView):

@@ -4,36 +4,75 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt, QTimer
-from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QApplication, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtCore import QPoint, QPointF, QRect, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetrics,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QTextLayout,
+)
+from PySide6.QtWidgets import QApplication, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from fernshale.app.theme import Tone, code_font, text_font, theme
+from fernshale.app.highlight import Colours
+from fernshale.app.theme import Tone, code_font, scaled, text_font, theme
 
+# In pixels at the usual size of letters.
 _HEIGHT = 18
 _MARGIN = 78
 _NARROW = 6
 _NUMBER = 44
+_WIDEST = 6000
+# A mark that begins further right than the first is shown as far from the start as the second.
+_FAR_MARK = 64
+_BEFORE_MARK = 24
 
 
 @dataclass(frozen=True, slots=True)
 class LineRow:
-    """A line: the word in the margin with its tone, its number, its text; `fill` is its background colour."""
+    """A line: the word in the margin with its tone, its number, its text; `fill` is its background colour. `marks` are spans of
+    columns in bold, and `faded` lines only say where the others are."""
 
     margin: str
     tone: Tone
     number: str
     text: str
     fill: Tone | None = None
+    marks: tuple[tuple[int, int], ...] = ()
+    faded: bool = False
+
+    @property
+    def skipped(self) -> int:
+        """How many columns are left out at the start, so that what is marked is seen without scrolling."""
+        start = self.marks[0][0] if self.marks else 0
+        return start - _BEFORE_MARK if start > _FAR_MARK else 0
+
+
+def _height() -> int:
+    return scaled(_HEIGHT)
+
+
+def _number() -> int:
+    return scaled(_NUMBER)
 
 
 class LinesBlock(QWidget):
-    """A run of lines. Lines can be selected with the mouse or Ctrl+A, and copied."""
+    """A run of lines, with the colours of the language of the file `path`. Lines can be selected with the mouse or Ctrl+A, and
+    copied. `pointed` has the index of a line that was clicked."""
 
-    def __init__(self, parent: QWidget, lines: tuple[LineRow, ...], margin: int = _MARGIN) -> None:
+    pointed = Signal(int)
+
+    def __init__(self, parent: QWidget, lines: tuple[LineRow, ...], margin: int | None = None, path: str = "") -> None:
         super().__init__(parent)
         self._lines: tuple[LineRow, ...] = ()
-        self._margin = margin
+        self._path = path
+        self._colours = Colours("", ())
+        self._margin = scaled(_MARGIN) if margin is None else margin
         self._from = self._to = -1
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -42,11 +81,12 @@ class LinesBlock(QWidget):
 
     def set_lines(self, lines: tuple[LineRow, ...]) -> None:
         self._lines = lines
+        self._colours = Colours(self._path, [line.text.expandtabs(4) for line in lines] if self._path else ())
         self._from = self._to = -1
-        longest = max((line.text for line in lines), key=len, default="")
-        width = self._margin + _NUMBER + QFontMetrics(code_font()).horizontalAdvance(longest.expandtabs(4)) + 24
-        self.setFixedHeight(_HEIGHT * len(lines))
-        self.setMinimumWidth(min(width, 6000))
+        longest = max((line.text[line.skipped :] for line in lines), key=len, default="")
+        width = self._margin + _number() + QFontMetrics(code_font()).horizontalAdvance(longest.expandtabs(4)) + 24
+        self.setFixedHeight(_height() * len(lines))
+        self.setMinimumWidth(min(width, _WIDEST))
         self.update()
 
     def lines(self) -> tuple[LineRow, ...]:
@@ -71,31 +111,49 @@ class LinesBlock(QWidget):
             "base": colours.base_soft,
             "alarm": colours.alarm_soft,
         }
-        first = max(0, event.rect().top() // _HEIGHT)
-        last = min(len(self._lines), event.rect().bottom() // _HEIGHT + 1)
+        first = max(0, event.rect().top() // _height())
+        last = min(len(self._lines), event.rect().bottom() // _height() + 1)
         low, high = sorted((self._from, self._to))
         for at in range(first, last):
             line = self._lines[at]
-            top = at * _HEIGHT
+            top = at * _height()
             if line.fill is not None:
-                painter.fillRect(self._margin, top, self.width(), _HEIGHT, QColor(soft.get(line.fill, colours.track)))
+                painter.fillRect(self._margin, top, self.width(), _height(), QColor(soft.get(line.fill, colours.track)))
             if low <= at <= high and low >= 0:
-                painter.fillRect(self._margin + 4, top, self.width(), _HEIGHT, QColor(colours.mine_soft))
+                painter.fillRect(self._margin + 4, top, self.width(), _height(), QColor(colours.mine_soft))
             painter.setFont(text_font(11))
             painter.setPen(colours.tone(line.tone) if line.margin else QColor(colours.quiet))
-            painter.drawText(QRect(6, top, self._margin - 14, _HEIGHT), Qt.AlignmentFlag.AlignVCenter, line.margin)
-            painter.fillRect(self._margin - 4, top, 4, _HEIGHT, QColor(inks.get(line.tone, colours.track)))
+            painter.drawText(QRect(6, top, self._margin - 14, _height()), Qt.AlignmentFlag.AlignVCenter, line.margin)
+            painter.fillRect(self._margin - 4, top, 4, _height(), QColor(inks.get(line.tone, colours.track)))
             painter.setFont(code_font())
             painter.setPen(QColor(colours.quiet))
-            box = QRect(self._margin, top, _NUMBER - 10, _HEIGHT)
+            box = QRect(self._margin, top, _number() - 10, _height())
             painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, line.number)
-            painter.setPen(QColor(colours.text))
-            text = QRect(self._margin + _NUMBER, top, max(self.width(), 6000), _HEIGHT)
-            painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, line.text.expandtabs(4))
+            self._paint_text(painter, at, top)
+
+    def _paint_text(self, painter: QPainter, at: int, top: int) -> None:
+        line = self._lines[at]
+        skipped = len(line.text[: line.skipped].expandtabs(4))
+        whole = line.text.expandtabs(4)
+        layout = QTextLayout(f"…{whole[skipped + 1 :]}" if skipped else whole, code_font())
+        formats = [_shape(start, end, tone) for start, end, tone in (() if line.faded else self._colours.of(at))]
+        for start, end in line.marks:
+            start, end = (len(line.text[:column].expandtabs(4)) for column in (start, end))
+            formats.append(_shape(start, end, None))
+        for part in formats:
+            part.start, part.length = max(part.start - skipped, 0), part.length + min(part.start - skipped, 0)
+        layout.setFormats([part for part in formats if part.length > 0])
+        layout.beginLayout()
+        made = layout.createLine()
+        made.setLineWidth(_WIDEST)
+        layout.endLayout()
+        painter.setPen(QColor(theme().quiet if line.faded else theme().text))
+        layout.draw(painter, QPointF(self._margin + _number(), top + (_height() - made.height()) / 2))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() is Qt.MouseButton.LeftButton:
             self._from = self._to = self._at(event.position().toPoint())
+            self.pointed.emit(self._from)
             self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -114,7 +172,18 @@ class LinesBlock(QWidget):
             super().keyPressEvent(event)
 
     def _at(self, place: QPoint) -> int:
-        return min(max(place.y() // _HEIGHT, 0), len(self._lines) - 1)
+        return min(max(place.y() // _height(), 0), len(self._lines) - 1)
+
+
+def _shape(start: int, end: int, tone: Tone | None) -> QTextLayout.FormatRange:
+    """A span in a tone; without one, in bold."""
+    found = QTextLayout.FormatRange()
+    found.start, found.length = start, end - start
+    if tone is None:
+        found.format.setFontWeight(QFont.Weight.Bold)
+    else:
+        found.format.setForeground(theme().tone(tone))
+    return found
 
 
 class AnnotatedText(QScrollArea):
@@ -122,16 +191,16 @@ class AnnotatedText(QScrollArea):
 
     def __init__(self, parent: QWidget, name: str, has_words: bool = True) -> None:
         super().__init__(parent)
-        self._margin = _MARGIN if has_words else _NARROW
+        self._margin = scaled(_MARGIN) if has_words else _NARROW
         self.setAccessibleName(name)
         self.setWidgetResizable(True)
         self.viewport().setAutoFillBackground(False)
         self._parts: list[QWidget] = []
         self.show_parts([])
 
-    def show_lines(self, lines: tuple[LineRow, ...]) -> None:
-        """Nothing but lines."""
-        self.show_parts([LinesBlock(self, lines, self._margin)])
+    def show_lines(self, lines: tuple[LineRow, ...], path: str = "") -> None:
+        """Nothing but lines, in the colours of the language of `path`."""
+        self.show_parts([LinesBlock(self, lines, self._margin, path)])
 
     def show_parts(self, parts: list[QWidget]) -> None:
         """Show lines and cards, in order; earlier content is deleted."""
@@ -147,11 +216,37 @@ class AnnotatedText(QScrollArea):
         old = self.takeWidget()
         self.setWidget(inside)
         inside.setAutoFillBackground(False)
+        self._fit()
         if old is not None:
             old.deleteLater()
 
+    @property
+    def plain_text(self) -> str:
+        """All words and lines, one below the other."""
+        parts = []
+        for part in self._parts:
+            if isinstance(part, LinesBlock):
+                parts += [f"{line.margin} {line.text}".lstrip() for line in part.lines()]
+            labels = [part] if isinstance(part, QLabel) else part.findChildren(QLabel)
+            parts += [label.text() for label in labels]
+        return "\n".join(parts)
+
     def blocks(self) -> list[LinesBlock]:
         return [part for part in self._parts if isinstance(part, LinesBlock)]
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Keep words and cards as wide as what is seen; only lines of code reach beyond it."""
+        for part in self._parts:
+            if not isinstance(part, LinesBlock):
+                part.setMaximumWidth(max(self.viewport().width(), 200))
+
+    def scroll_to(self, at: int) -> None:
+        """Scroll to a height once everything has found its place."""
+        QTimer.singleShot(0, self, lambda: self.verticalScrollBar().setValue(at))
 
     def reveal(self, part: QWidget) -> None:
         """Scroll so that a part is in view, a little below the top."""
@@ -185,7 +280,7 @@ class AnnotatedText(QScrollArea):
                     other.select_line(-1)
                 block.select_line(at)
                 if (inside := self.widget()) is not None:
-                    place = block.mapTo(inside, QPoint(0, at * _HEIGHT))
+                    place = block.mapTo(inside, QPoint(0, at * _height()))
                     self.ensureVisible(self._margin, place.y(), 0, 80)
                 return True
         return False

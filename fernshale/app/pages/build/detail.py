@@ -1,14 +1,12 @@
-"""The view model of the Build page's detail, without Qt; `detail.html.j2` renders it as HTML."""
+"""The view model of the Build page's detail, without Qt."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
-from functools import cache
-from pathlib import Path
-from typing import Any
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 
 from fernshale.api.building import default_key, explain_nothing
+from fernshale.app.hunks import HunkLine, LineKind, around, make_hunks
 from fernshale.app.theme import Tone
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, printable
@@ -23,15 +21,8 @@ from fernshale.core.fix.apply import CodeEdit
 
 # More places than this are counted, not drawn: nobody reads the hundredth.
 MAX_DRAWN = 40
-
-
-@dataclass(frozen=True, slots=True)
-class Span:
-    """A piece of code. `tone` is a colour of the theme, `mark` "old" for removed text and "new" for inserted text."""
-
-    text: str
-    tone: str = ""
-    mark: str = ""
+# And so many lines of what a tool printed.
+_MAX_SAID = 200
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,21 +31,32 @@ class Words:
 
     text: str
     lead: str = ""
-    tone: str = ""
+    tone: Tone = "plain"
+
+
+@dataclass(frozen=True, slots=True)
+class Folded:
+    """A line that opens to more lines: what a tool printed."""
+
+    text: str
+    lines: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Code:
-    """Code, with the place it is from as a link; `is_here` marks the place that the narrower scopes mean."""
+    """Lines of the file `path`, below the place they are from as a link. `is_here` marks the place that the narrower scopes
+    mean; `edits` are the numbers of the edits drawn in."""
 
-    spans: tuple[Span, ...]
+    lines: tuple[HunkLine, ...]
+    path: str = ""
     place: str = ""
     link: str = ""
     is_here: bool = False
     remark: str = ""
+    edits: tuple[int, ...] = ()
 
 
-Block = Words | Code
+Block = Words | Folded | Code
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +87,7 @@ def make_detail(overview: Overview, selection: Selection) -> Detail:
     debt, default, cause, fix = selection.debt, selection.default, selection.cause, selection.fix
     if debt is not None:
         path, _, line = debt.place.rpartition(":")
-        code = Code((Span(_line(overview, path, int(line) if line.isdigit() else 0)),))
+        code = _place(overview, path, int(line) if line.isdigit() else 0)
         return Detail(
             debt.title, debt.place, "", (Words(debt.why), Words("A debt until it is switched on again."), code)
         )
@@ -122,7 +124,7 @@ def _subtitle(cause: CauseView | None, fix: Fix | None) -> str:
 
 def _hint(cause: CauseView | None, fix: Fix | None) -> str:
     if fix is not None and len(fix.edits) > 1:
-        return "▸ marks the place that “In this file” and “Only here” mean. Click another place to move it."
+        return "▸ marks the place that “In this file” and “Only here” mean. Click another changed line to move it."
     if fix is None and not (cause is not None and cause.is_settled):
         return "Change one place in your editor, and Fernshale proposes the same change for the others."
     return ""
@@ -146,16 +148,11 @@ def _blocks(overview: Overview, selection: Selection, change: ApiChange | None) 
     if cause is not None and not (fix and fix.edits):
         for error in cause.cause.errors[:MAX_DRAWN]:
             yield _error(overview, error.place.file, error.place.line, error.diagnostic.message)
+    if cause is not None and (said := _said(cause)) is not None:
+        yield said
     if fix is None:
         return
-    messages = {(e.place.file, e.place.line): e.diagnostic.message for e in cause.cause.errors} if cause else {}
-    for number, edit in enumerate(fix.edits[:MAX_DRAWN]):
-        remark = "" if edit in fix.named or not messages else "not reported by the compiler"
-        spans = _edited(overview, edit, messages.get((str(edit.path), edit.line), ""))
-        place = f"{printable(edit.path)} : {edit.line}"
-        yield Code(spans, place, f"place:{number}", edit == selection.at, remark)
-    if len(fix.edits) > MAX_DRAWN:
-        yield Words(f"and {len(fix.edits) - MAX_DRAWN} more places")
+    yield from _changed(overview, selection, fix)
     for path in fix.removes:
         yield Words(f"removed: {printable(path)}")
 
@@ -179,61 +176,79 @@ def _declarations(change: ApiChange, fix: Fix | None) -> Iterator[Code]:
     if fix is not None and fix.rule.new_name:
         name = fix.rule.new_name.split("::")[-1].split(".")[-1]
         now = next((item.symbol for item in change.candidates if item.symbol.name == name), now)
-    spans: list[Span] = []
-    for symbol, glyph, tone in ((change.old, "−", "base"), (now, "+", "incoming")):
-        if symbol is not None:
-            spans += [Span("\n")] if spans else []
-            spans += [Span(f"{glyph} {_declared(symbol)}", tone), Span(f"   {symbol.file}:{symbol.line}", "quiet")]
-    if spans:
-        yield Code(tuple(spans))
+    kinds: tuple[tuple[LineKind, Symbol | None], ...] = (("old", change.old), ("new", now))
+    lines = tuple(
+        HunkLine(kind, 0, f"{_declared(symbol)}   {symbol.file}:{symbol.line}") for kind, symbol in kinds if symbol
+    )
+    if lines:
+        yield Code(lines)
+
+
+def _said(cause: CauseView) -> Folded | None:
+    """What the tool printed about a cause, each message once."""
+    messages: dict[str, list[str]] = {}
+    for error in cause.cause.errors:
+        item = error.diagnostic
+        head = " ".join(
+            filter(
+                None,
+                (
+                    f"{item.tool}:" if item.tool not in ("", "compiler") else "",
+                    item.severity,
+                    f"[{item.code}]" if item.code else "",
+                ),
+            )
+        )
+        own = messages.setdefault(f"{head}: {item.message}", [])
+        own.append(f"    at {_place_words(error.place.file, error.place.line)}")
+        own += [f"    {note.message}" for note in item.notes]
+    if not messages:
+        return None
+    first, *others = messages
+    lines = tuple(line for message, own in messages.items() for line in (message, *dict.fromkeys(own)))
+    return Folded(first + (f"   and {count(len(others), 'other message')}" if others else ""), lines[:_MAX_SAID])
 
 
 def _error(overview: Overview, file: str, line: int, message: str) -> Code:
-    name = printable(file)
-    place = f"{name} : {line}" if line else f"{name}, a line that was changed since"
-    code = (Span(_line(overview, file, line) + "\n"),) if line else ()
-    return Code((*code, Span(f"▴ {message}", "alarm")), place, f"edit:{file}:{line}")
+    code = _place(overview, file, line)
+    at = next((at for at, shown in enumerate(code.lines) if shown.number == line and line), len(code.lines) - 1)
+    lines = (*code.lines[: at + 1], HunkLine("said", 0, message), *code.lines[at + 1 :])
+    return replace(code, lines=lines, place=_place_words(file, line), link=f"edit:{file}:{line}")
 
 
-def _edited(overview: Overview, edit: CodeEdit, message: str) -> tuple[Span, ...]:
-    """The lines around an edit with the old text struck out and the new one after it."""
-    text = overview.scan.read(edit.path)
-    if text is None:
-        return ()
-    start = text.rfind("\n", 0, edit.start) + 1
-    end = text.find("\n", max(edit.end, edit.start))
-    end = len(text) if end < 0 else end
-    after = text[edit.end : end] if edit.end <= end else ""
-    spans = [Span(text[start : edit.start])]
-    if edit.old.strip():
-        spans.append(Span(edit.old.rstrip("\n"), "alarm", "old"))
-    spans.append(Span(edit.new.rstrip("\n"), "mine", "new"))
-    spans.append(Span(("\n" if edit.new.endswith("\n") and after.strip() else "") + after))
-    if message:
-        spans.append(Span(f"\n▴ {message}", "alarm"))
-    return tuple(spans)
-
-
-def _line(overview: Overview, file: str, line: int) -> str:
+def _place(overview: Overview, file: str, line: int) -> Code:
+    """The lines around a place of the project."""
     text = overview.scan.read(TreePath(file)) if file and not file.startswith("/") else None
-    lines = text.split("\n") if text else []
-    return lines[line - 1] if 0 < line <= len(lines) else ""
+    return Code(around(text, line) if text is not None else (), file)
+
+
+def _place_words(file: str, line: int) -> str:
+    return f"{printable(file)} : {line}" if line else f"{printable(file)}, a line that was changed since"
+
+
+def _changed(overview: Overview, selection: Selection, fix: Fix) -> Iterator[Block]:
+    """The code with the edits of a fix drawn in, file by file."""
+    drawn = fix.edits[:MAX_DRAWN]
+    numbers = {edit: number for number, edit in enumerate(drawn)}
+    for path in dict.fromkeys(edit.path for edit in drawn):
+        text = overview.scan.read(path)
+        for hunk in make_hunks(text, [edit for edit in drawn if edit.path == path]) if text is not None else ():
+            lines = ", ".join(dict.fromkeys(str(edit.line) for edit in hunk.edits))
+            is_named = selection.cause is None or any(edit in fix.named or edit.is_added_import for edit in hunk.edits)
+            yield Code(
+                hunk.lines,
+                path,
+                f"{printable(path)} : {lines}",
+                f"place:{numbers[hunk.edits[0]]}",
+                selection.at in hunk.edits,
+                "" if is_named else "not reported by the compiler",
+                tuple(numbers[edit] for edit in hunk.edits),
+            )
+    if len(fix.edits) > MAX_DRAWN:
+        yield Words(f"and {count(len(fix.edits) - MAX_DRAWN, 'more place')}")
 
 
 def _declared(symbol: Symbol) -> str:
     """A declaration as people read it in any language: kind, name, signature."""
     end = symbol.signature if symbol.is_callable else f": {symbol.signature}" if symbol.signature else ""
     return f"{symbol.kind} {symbol.full}{end}"
-
-
-def render(detail: Detail, colours: Mapping[Tone, str], font: Mapping[str, Any]) -> str:
-    """The blocks as HTML. `colours` maps the tones that are used to colours; `font` has the family and the pixel size."""
-    return str(_template().render(blocks=detail.blocks, colours=colours, font=font))
-
-
-@cache
-def _template() -> Any:
-    from jinja2 import Environment, FileSystemLoader
-
-    environment = Environment(loader=FileSystemLoader(Path(__file__).parent), autoescape=True, trim_blocks=True)
-    return environment.get_template("detail.html.j2")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import get_args
 
-from PySide6.QtCore import Qt, QUrl
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSizePolicy,
     QSplitter,
-    QTextBrowser,
     QWidget,
 )
 
@@ -32,7 +31,8 @@ from fernshale.api.actions import (
 from fernshale.api.building import CodePart, FixScope
 from fernshale.app.pages.base import Page, file_and_line
 from fernshale.app.pages.build.attempt_strip import AttemptStrip
-from fernshale.app.pages.build.detail import Selection, make_detail, render
+from fernshale.app.pages.build.code_view import CodeView
+from fernshale.app.pages.build.detail import Selection, make_detail
 from fernshale.app.pages.build.rows import (
     ChosenRow,
     before_rows,
@@ -44,7 +44,6 @@ from fernshale.app.pages.build.rows import (
     silent_row,
 )
 from fernshale.app.session import Session
-from fernshale.app.theme import code_font, theme
 from fernshale.app.widgets.basics import Card, add_in_turn, button, quiet_label
 from fernshale.app.widgets.charts import BarChart
 from fernshale.app.widgets.rows import Row, RowList
@@ -66,40 +65,21 @@ _HOW_FAR = (0.7, 0.8, 0.9, 0.95, NEVER)
 
 class BuildPage(Page):
     stage = Stage.BUILD
+    picture_title = "Rounds"
 
     def __init__(self, parent: QWidget, session: Session) -> None:
-        super().__init__(parent, session)
         self._overview: Overview | None = None
+        super().__init__(parent, session)
         self._fix_number = 0
         self._at: CodeEdit | None = None
-        rounds = Card(self, "Errors per round")
-        self._build = button(rounds, "Build", self._on_build, main=True, hint="F5")
-        self._apply_fixes = button(
-            rounds, "Apply fixes", self._apply_automatic, hint="The high-confidence fixes of the last round"
-        )
-        self._rounds_button = button(
-            rounds,
-            "Build and fix automatically",
-            self._on_rounds,
-            hint="Apply high-confidence fixes and build again, until none is left",
-        )
-        self._far = QComboBox(rounds)
-        self._far.setAccessibleName("Confidence for automatic fixes")
-        self._far.setToolTip("Fixes of this confidence or more are applied automatically")
-        for value in _HOW_FAR:
-            self._far.addItem(f"from {value:.2f}" if value <= 1 else "none", value)
-        self._far.activated.connect(lambda at: self.session.choose_confidence(self._far.itemData(at)))
-        rounds.head.addWidget(self._far)
-        rounds.head.addWidget(self._rounds_button)
-        rounds.head.addWidget(self._apply_fixes)
-        rounds.head.addWidget(self._build)
-        self._rounds = BarChart(rounds, "Errors per round, by owner", 80)
-        rounds.body.setContentsMargins(11, 4, 9, 2)
-        rounds.body.addWidget(self._rounds)
-        self.column.addWidget(rounds)
+        self._build_top()
+        self._rounds = BarChart(self, "Errors per round, by owner", 80)
+        self.picture = self._rounds
+        self.column.addWidget(self._rounds)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
-        causes = Card(split, "Causes, the most effective first")
+        causes = Card(split, "Causes")
+        causes.set_title("Causes", "the most effective first")
         self._mine = QPushButton("Only mine", causes)
         self._mine.setCheckable(True)
         self._mine.setChecked(True)
@@ -111,7 +91,7 @@ class BuildPage(Page):
         causes.body.addWidget(self._causes)
         self._attempts = AttemptStrip(causes, session)
         causes.body.addWidget(self._attempts)
-        self._card = Card(split, " ")
+        self.detail = self._card = Card(split, " ")
         self._fixes = QComboBox(self._card)
         self._fixes.setAccessibleName("Options")
         self._fixes.setToolTip("Alt+Up and Alt+Down")
@@ -122,11 +102,9 @@ class BuildPage(Page):
         line.setContentsMargins(9, 7, 9, 0)
         line.addWidget(self._fixes)
         self._card.body.addWidget(self._fix_row)
-        self._code = QTextBrowser(self._card)
-        self._code.setOpenLinks(False)
-        self._code.setFrameShape(QTextBrowser.Shape.NoFrame)
-        self._code.setAccessibleName("The code with the option drawn in")
-        self._code.anchorClicked.connect(self._on_anchor)
+        self._code = CodeView(self._card)
+        self._code.place_chosen.connect(self._on_place)
+        self._code.place_opened.connect(lambda place: self.editor_wanted.emit(*file_and_line(place)))
         self._card.body.addWidget(self._code, 1)
         row = QHBoxLayout()
         row.setContentsMargins(11, 7, 9, 8)
@@ -173,20 +151,70 @@ class BuildPage(Page):
             self.on_key(key, act)
         self.setFocusProxy(self._causes)
 
+    def _build_top(self) -> None:
+        """The buttons of the whole page, next to its finding."""
+        self._build = button(self, "Build", self._on_build, main=True, hint="F5")
+        self._apply_fixes = button(
+            self, "Apply fixes", self._apply_automatic, hint="The high-confidence fixes of the last round"
+        )
+        self._rounds_button = button(
+            self,
+            "Build and fix automatically",
+            self._on_rounds,
+            hint="Apply high-confidence fixes and build again, until none is left",
+        )
+        self._far = QComboBox(self)
+        self._far.setAccessibleName("Confidence for automatic fixes")
+        self._far.setToolTip("Fixes of this confidence or more are applied automatically")
+        for value in _HOW_FAR:
+            self._far.addItem(f"from {value:.2f}" if value <= 1 else "none", value)
+        self._far.activated.connect(lambda at: self.session.choose_confidence(self._far.itemData(at)))
+        self._more = button(self, "More…", self._open_more)
+        for made in (self._far, self._rounds_button, self._more, self._apply_fixes, self._build):
+            self.top.addWidget(made)
+
+    def set_room(self, width: int, height: int) -> None:
+        super().set_room(width, height)
+        if self._overview is not None:
+            self._show_top(self._overview)
+
+    def _show_top(self, overview: Overview) -> None:
+        view = overview.build
+        automatic = len(view.automatic)
+        # A build before the project names the target says nothing about the target.
+        can_fix = automatic > 0 and same_release(overview.scan.release, overview.setup.to)
+        self._build.setVisible(overview.scan.profile.commands.build is not None)
+        self._apply_fixes.setVisible(automatic > 0)
+        self._apply_fixes.setText(f"Apply {count(automatic, 'fix', 'fixes')}")
+        self._far.setVisible(bool(view.rounds) and not self.is_narrow)
+        self._rounds_button.setVisible(can_fix and not self.is_narrow)
+        self._more.setVisible((can_fix or bool(view.rounds)) and self.is_narrow)
+        self._hint.setVisible(not self.is_low)
+        for made in (self._in_file, self._here):
+            made.setToolTip(self._hint.text())
+
+    def _open_more(self) -> None:
+        """The buttons that a narrow window has no room for."""
+        menu = QMenu(self)
+        if not self._rounds_button.isHidden() or (self._overview is not None and self._overview.build.automatic):
+            menu.addAction(self._rounds_button.text(), self._on_rounds)
+        menu.addSection("Apply automatically")
+        for at in range(self._far.count()):
+            chosen = menu.addAction(
+                self._far.itemText(at), partial(self.session.choose_confidence, self._far.itemData(at))
+            )
+            chosen.setCheckable(True)
+            chosen.setChecked(at == self._far.currentIndex())
+        menu.popup(self._more.mapToGlobal(self._more.rect().bottomLeft()))
+
     def fill(self, overview: Overview) -> None:
         self._overview = overview
         view = overview.build
         can_build = overview.scan.profile.commands.build is not None
-        self._build.setVisible(can_build)
         self._rounds.set_bars(tuple(round_bar(item) for item in view.rounds[-6:]) or (no_round(can_build),))
-        automatic = len(view.automatic)
-        self._apply_fixes.setVisible(automatic > 0)
-        self._far.setVisible(bool(view.rounds))
         nearest = min(range(len(_HOW_FAR)), key=lambda at: abs(_HOW_FAR[at] - view.automatic_from))
         self._far.setCurrentIndex(nearest)
-        # A build before the project names the target says nothing about the target.
-        self._rounds_button.setVisible(automatic > 0 and same_release(overview.scan.release, overview.setup.to))
-        self._apply_fixes.setText(f"Apply {count(automatic, 'fix', 'fixes')}")
+        self._show_top(overview)
         self._build.setText("Build" if not view.rounds else "Build again")
         self._attempts.fill(view)
         self._fill_causes()
@@ -234,7 +262,7 @@ class BuildPage(Page):
             self._causes.select(ChosenRow(item.key))
 
     def find_text(self, words: str) -> bool:
-        return self._code.find(words) or self._causes.find_text(words)
+        return self._code.find_text(words) or self._causes.find_text(words)
 
     # -- the detail
 
@@ -317,8 +345,7 @@ class BuildPage(Page):
         detail = make_detail(self._overview, selection)
         self._card.set_title(detail.title, detail.subtitle)
         self._hint.setText(detail.hint)
-        font = code_font()
-        self._code.setHtml(render(detail, theme().inks(), {"family": font.family(), "pixels": font.pixelSize()}))
+        self._code.show_blocks(detail.blocks)
 
     def _selection(self, cause: CauseView | None, fix: Fix | None) -> Selection:
         chosen = self._causes.current()
@@ -334,7 +361,8 @@ class BuildPage(Page):
         self._plugin_back.setVisible(cause is not None and bool(cause.left_out) and not is_settled)
         self._plugin_back.setText(f"Return {cause.left_out}" if cause is not None else "")
         self._everywhere.setVisible(fix is not None)
-        self._everywhere.setText(f"Apply everywhere  {many}" if many else "Remove and generate again")
+        words = "Everywhere" if self.is_narrow else "Apply everywhere"
+        self._everywhere.setText(f"{words}  {many}" if many else "Remove and generate again")
         for made in (self._in_file, self._here):
             made.setVisible(many > 1 and default is None)
         is_open = cause is not None and not cause.cause.under and not is_settled
@@ -348,17 +376,14 @@ class BuildPage(Page):
 
     # -- intents
 
-    def _on_anchor(self, url: QUrl) -> None:
-        kind, _, rest = url.toString().partition(":")
+    def _on_place(self, number: int) -> None:
+        """The narrower scopes mean another place from now on."""
         cause, fix = self._current()
-        if kind == "edit":
-            path, line = file_and_line(rest)
-            self.editor_wanted.emit(path, line)
-        elif kind == "place" and fix is not None and rest.isdigit():
-            self._at = fix.edits[int(rest)]
+        if fix is not None and number < len(fix.edits):
+            self._at = fix.edits[number]
             at = self._code.verticalScrollBar().value()
             self._draw(cause, fix)
-            self._code.verticalScrollBar().setValue(at)
+            self._code.scroll_to(at)
 
     def _apply(self, scope: FixScope) -> None:
         _, fix = self._current()

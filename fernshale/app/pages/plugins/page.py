@@ -60,6 +60,7 @@ _SOURCES: dict[str, tuple[str, Tone]] = {
 
 class PluginsPage(Page):
     stage = Stage.PLUGINS
+    picture_title = "Your edits"
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
@@ -68,7 +69,7 @@ class PluginsPage(Page):
         self._in_text: list[QPushButton] = []  # the buttons below the text of the detail
         self._unfolded: set[GroupOf] = set()
         self._last: list[str] = []  # the conflicts resolved here, the latest last
-        self._bars = BarChart(self, "Your edits by plugin", 130)
+        self.picture = self._bars = BarChart(self, "Your edits by plugin", 130)
         self._bars.chosen.connect(self._on_bar)
         self.column.addWidget(self._bars)
         split = QSplitter(Qt.Orientation.Horizontal, self)
@@ -89,7 +90,7 @@ class PluginsPage(Page):
         self.setFocusProxy(self._files)
 
     def _build_detail(self, parent: QWidget) -> Card:
-        self._card = Card(parent, " ")
+        self.detail = self._card = Card(parent, " ")
         self._previous = button(self._card, "◂", self._on_previous, hint="Previous decision (P)")
         self._next = button(self._card, "▸", self._on_next, hint="Next decision (N)")
         self._preview = button(self._card, "Preview", self._on_preview, hint="The folder as it will be")

@@ -1,0 +1,83 @@
+"""The colours of code: its words by what they are in the language of a file."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import lru_cache
+from typing import Any
+
+from fernshale.app.theme import Tone
+
+# Beyond so many characters a text is coloured line by line, when a line is shown.
+_MAX_WHOLE = 12_000
+_TONES: tuple[tuple[str, Tone], ...] = (
+    ("Comment", "quiet"),
+    ("Literal.String", "text"),
+    ("Literal.Number", "text"),
+    ("Keyword", "word"),
+    ("Name.Tag", "word"),
+    ("Name.Attribute", "text"),
+)
+# The parts of a line that have a tone of their own: from and to a column.
+Coloured = tuple[tuple[int, int, Tone], ...]
+
+
+class Colours:
+    """The colours of the lines of a text, worked out when a line is first asked for."""
+
+    def __init__(self, path: str, lines: Sequence[str]) -> None:
+        self._path = path
+        self._lines = lines
+        self._whole: Sequence[Coloured] | None = None
+
+    def of(self, at: int) -> Coloured:
+        """The colours of a line, by its index."""
+        if not self._path or _lexer(_name(self._path)) is None:
+            return ()
+        if self._whole is None and sum(map(len, self._lines)) <= _MAX_WHOLE:
+            self._whole = _colours_of("\n".join(self._lines), _name(self._path))
+        if self._whole is not None:
+            return self._whole[at] if at < len(self._whole) else ()
+        return colours_of_line(self._lines[at], self._path)
+
+
+def colours_of_line(line: str, path: str) -> Coloured:
+    """The colours of a line without the lines around it; in a comment of several lines they may be wrong."""
+    found = _colours_of(line, _name(path))
+    return found[0] if found else ()
+
+
+@lru_cache(maxsize=4096)
+def _colours_of(text: str, name: str) -> tuple[Coloured, ...]:
+    lexer = _lexer(name)
+    if lexer is None:
+        return ()
+    lines: list[list[tuple[int, int, Tone]]] = [[]]
+    column = 0
+    for kind, part in lexer.get_tokens(text):
+        whole = str(kind).removeprefix("Token.")
+        tone = next((tone for start, tone in _TONES if whole.startswith(start)), None)
+        for number, piece in enumerate(part.split("\n")):
+            if number:
+                lines.append([])
+                column = 0
+            if tone is not None and piece:
+                lines[-1].append((column, column + len(piece), tone))
+            column += len(piece)
+    return tuple(map(tuple, lines))
+
+
+@lru_cache(maxsize=256)
+def _lexer(name: str) -> Any:
+    """The lexer for a file's name, None if its language is not known."""
+    from pygments.lexers import get_lexer_for_filename
+    from pygments.util import ClassNotFound
+
+    try:
+        return get_lexer_for_filename(name, stripnl=False, ensurenl=False)
+    except ClassNotFound:
+        return None
+
+
+def _name(path: str) -> str:
+    return path.rsplit("/", 1)[-1]

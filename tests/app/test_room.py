@@ -1,0 +1,133 @@
+"""The detail gets the room: parts of the window fold, each page remembers how, and letters have a size."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtWidgets import QApplication, QScrollBar, QWidget
+from pytestqt.qtbot import QtBot
+
+from fernshale.app.pages.base import Page
+from fernshale.app.theme import SCALES, choose_scale, scale, scaled
+from fernshale.app.widgets.text_document import AnnotatedText
+from fernshale.app.window import MainWindow
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.profile.read import read_profile
+from tests.conftest import Tree
+from tests.wick import make_wick
+
+
+@pytest.fixture(autouse=True)
+def _usual_size() -> Iterator[None]:
+    QSettings().clear()
+    choose_scale(1.0)
+    yield
+    QSettings().clear()
+    choose_scale(1.0)
+
+
+@pytest.fixture
+def opened(tree: Tree, window: MainWindow, qtbot: QtBot) -> MainWindow:
+    wick = make_wick(tree)
+    trust(read_profile(wick.profile))
+    with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
+        window.begin(wick.project, wick.profile, [wick.shelf], "2.0")
+    qtbot.waitUntil(lambda: not window.session.runner.is_busy, timeout=30_000)
+    return window
+
+
+def _resized(window: MainWindow, qtbot: QtBot, width: int, height: int) -> None:
+    window.resize(width, height)
+    qtbot.waitUntil(lambda: (window.width(), window.height()) == (width, height))
+
+
+def _shown(window: MainWindow) -> set[str]:
+    """The visible widgets, without those that Qt makes for itself."""
+    made = window.findChildren(QWidget)
+    is_made = lambda item: item.objectName().startswith("qt_") or isinstance(item, QScrollBar)  # noqa: E731
+    return {type(item).__name__ + item.accessibleName() for item in made if item.isVisible() and not is_made(item)}
+
+
+def test_parts_fold_by_themselves_where_there_is_no_room(opened: MainWindow, qtbot: QtBot) -> None:
+    opened.show_stage(Stage.PLUGINS)
+    _resized(opened, qtbot, 1280, 800)
+    assert opened._side.isHidden() and opened._foot.isHidden() and opened._side_strip.isVisible()
+    assert "open item" in opened._side_strip.text() and opened._foot_strip.isVisible()
+    _resized(opened, qtbot, 1800, 1100)
+    assert opened._side.isVisible() and opened._foot.isVisible() and not opened._side_strip.isVisible()
+    assert not opened._foot_strip.isVisible()
+
+
+def test_each_page_remembers_what_was_folded_by_hand(opened: MainWindow, qtbot: QtBot) -> None:
+    opened.show_stage(Stage.BUILD)
+    qtbot.keyClick(opened, Qt.Key.Key_F8)
+    assert opened._side.isVisible()
+    qtbot.keyClick(opened, Qt.Key.Key_F10)
+    assert opened._output_pane.isVisible() and not opened._logbook_pane.isVisible()
+    opened.show_stage(Stage.ROUTE)
+    assert opened._side.isHidden() and opened._foot.isHidden()
+    opened.show_stage(Stage.BUILD)
+    assert opened._side.isVisible() and opened._output_pane.isVisible()
+    qtbot.keyClick(opened, Qt.Key.Key_F10)
+    assert opened._foot.isHidden()
+
+
+@pytest.mark.parametrize("stage", [Stage.BUILD, Stage.PLUGINS, Stage.ENGINE, Stage.LINKS, Stage.TRIAL, Stage.SURVEY])
+def test_the_detail_takes_the_whole_window_and_gives_it_back(opened: MainWindow, qtbot: QtBot, stage: Stage) -> None:
+    opened.show_stage(stage)
+    page = opened.pages[stage]
+    assert page.detail is not None
+    page.detail.show()
+    qtbot.wait(50)
+    before = page.detail.height()
+    shown = _shown(opened)
+    qtbot.keyClick(page, Qt.Key.Key_Z)
+    assert not opened.band.isVisible() and not page.finding.isVisible() and page.detail.isVisible()
+    qtbot.waitUntil(lambda: page.detail is not None and page.detail.height() > before)
+    opened.show_whole()
+    qtbot.waitUntil(lambda: _shown(opened) == shown)
+    qtbot.keyClick(page, Qt.Key.Key_Z)
+    opened.show_stage(Stage.ROUTE)
+    assert opened.band.isVisible() and opened.pages[Stage.ROUTE].finding.isVisible()
+
+
+@pytest.mark.parametrize(("size", "letters"), [((1024, 700), 1.0), ((1024, 700), 1.5), ((1280, 800), 1.5)])
+def test_fifteen_lines_of_text_fit_into_each_detail(
+    opened: MainWindow, qtbot: QtBot, size: tuple[int, int], letters: float
+) -> None:
+    for _ in range(SCALES.index(letters) - SCALES.index(1.0)):
+        opened.zoom(1)
+    assert scale() == letters
+    _resized(opened, qtbot, *size)
+    for stage in (Stage.BUILD, Stage.PLUGINS, Stage.ENGINE, Stage.LINKS, Stage.TRIAL):
+        opened.show_stage(stage)
+        page = opened.pages[stage]
+        texts = [text for text in page.findChildren(AnnotatedText) if text.isVisible()]
+        assert texts, stage
+
+        def lines(texts: list[AnnotatedText] = texts) -> float:
+            return max(text.viewport().height() for text in texts) / scaled(18)
+
+        qtbot.waitUntil(lambda lines=lines: lines() >= 15, timeout=3000)
+        assert page.minimumSizeHint().width() <= page.width(), stage
+
+
+def test_letters_grow_and_are_as_large_the_next_time(opened: MainWindow, qtbot: QtBot, qapp: QApplication) -> None:
+    from fernshale.app.theme import restore_scale
+
+    opened.show_stage(Stage.BUILD)
+    page = opened.pages[Stage.BUILD]
+    assert isinstance(page, Page)
+    before = page.finding.font().pixelSize(), opened.font().pixelSize()
+    opened.zoom(1)
+    opened.zoom(1)
+    assert page.finding.font().pixelSize() > before[0] and opened.font().pixelSize() > before[1]
+    now = scale()
+    choose_scale(1.0)
+    restore_scale(qapp)
+    assert scale() == now > 1.2
+    opened.zoom(0)
+    assert (page.finding.font().pixelSize(), opened.font().pixelSize()) == before
