@@ -10,6 +10,7 @@ from fernshale.app.theme import Tone
 
 # Beyond so many characters a text is coloured line by line, when a line is shown.
 _MAX_WHOLE = 12_000
+TAB = 4
 _TONES: tuple[tuple[str, Tone], ...] = (
     ("Comment", "quiet"),
     ("Literal.String", "text"),
@@ -23,7 +24,7 @@ Coloured = tuple[tuple[int, int, Tone], ...]
 
 
 class Colours:
-    """The colours of the lines of a text, worked out when a line is first asked for."""
+    """The colours of the lines of a text, tabs expanded, worked out when a line is first asked for."""
 
     def __init__(self, path: str, lines: Sequence[str]) -> None:
         self._path = path
@@ -35,10 +36,10 @@ class Colours:
         if not self._path or _lexer(_name(self._path)) is None:
             return ()
         if self._whole is None and sum(map(len, self._lines)) <= _MAX_WHOLE:
-            self._whole = _colours_of("\n".join(self._lines), _name(self._path))
+            self._whole = _colours_of("\n".join(line.expandtabs(TAB) for line in self._lines), _name(self._path))
         if self._whole is not None:
             return self._whole[at] if at < len(self._whole) else ()
-        return colours_of_line(self._lines[at], self._path)
+        return colours_of_line(self._lines[at].expandtabs(TAB), self._path)
 
 
 def colours_of_line(line: str, path: str) -> Coloured:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from itertools import accumulate
 from typing import Literal
 
+from fernshale.app.highlight import TAB
 from fernshale.core.fix.apply import CodeEdit, apply_edits
 
 # Lines shown before and after a change.
@@ -132,11 +133,11 @@ def _changed(
     shown = _context(lines, first, first + same)
     gone, come = before[same : len(before) - tail], after[same : len(after) - tail]
     shown += [
-        HunkLine("old", first + same + 1 + at, line, _marks(line, come[at] if at < len(come) else ""))
+        HunkLine("old", first + same + 1 + at, line, differing(line, come[at] if at < len(come) else ""))
         for at, line in enumerate(gone)
     ]
     shown += [
-        HunkLine("new", 0, line, _marks(line, gone[at] if at < len(gone) else "")) for at, line in enumerate(come)
+        HunkLine("new", 0, line, differing(line, gone[at] if at < len(gone) else "")) for at, line in enumerate(come)
     ]
     return shown + _context(lines, first + len(before) - tail, first + len(before))
 
@@ -146,8 +147,8 @@ def _lines_of(text: str) -> list[str]:
     return lines[:-1] if lines[-1] == "" else lines
 
 
-def _marks(line: str, other: str) -> tuple[tuple[int, int], ...]:
-    """The span of a line between what it has in common with another one at the start and at the end, by whole words; it is
+def differing(line: str, other: str) -> tuple[tuple[int, int], ...]:
+    """Return the span of a line between what it has in common with another one at the start and at the end, by whole words; it is
     empty where the other one only has more."""
     if not other:
         return ()
@@ -182,4 +183,4 @@ def _context(lines: Sequence[str], first: int, last: int) -> list[HunkLine]:
 
 def _depth(line: str) -> int:
     found = _INDENT.match(line)
-    return len(found[0].expandtabs(4)) if found else 0
+    return len(found[0].expandtabs(TAB)) if found else 0

@@ -46,7 +46,7 @@ class EnginePage(Page):
         split = self._split = QSplitter(Qt.Orientation.Vertical, self)
         split.setHandleWidth(12)
         sites = Card(split, "Every place that names a release")
-        columns = ("file", "what it is", "before", "after", "remark")
+        columns = ("file", "before", "after", "what it is", "remark")
         self._sites = TextTable(sites, "Places that name a release", columns, (0,))
         self._sites.activated_row.connect(self._open)
         self._sites.chosen.connect(self._on_site)
@@ -102,9 +102,9 @@ class EnginePage(Page):
                 TableRow(
                     (
                         f"{item.site.file}:{item.site.line}",
-                        item.site.name,
                         item.before,
                         item.after if item.changes else "as it is",
+                        item.site.name,
                         item.trouble
                         or item.why
                         or (
@@ -113,7 +113,7 @@ class EnginePage(Page):
                             else ""
                         ),
                     ),
-                    ((2, "base"), (3, "mine" if item.changes else "quiet"), (4, "alarm" if item.trouble else "quiet")),
+                    ((1, "base"), (2, "mine" if item.changes else "quiet"), (4, "alarm" if item.trouble else "quiet")),
                     (item.site.file, item.site.line),
                 )
                 for item in view.sites
@@ -183,8 +183,8 @@ class EnginePage(Page):
                 continue
             changes = preview_copy(overview.scan, copy, option.action.choice)
             text = unified_diff(changes, lambda change: (overview.setup.project / change.path).read_bytes())
-            why = " · ".join(option.evidence)
-            rows.append(LineRow("option", "base", "", f"{option.title}   {why}", "base"))
+            rows.append(LineRow("option", "base", "", option.title, "base"))
+            rows += [LineRow("because", "quiet", "", text, faded=True) for text in option.evidence]
             # The name of the file is in the title.
             rows += diff_lines(text)[1:] or [LineRow("", "quiet", "", "nothing is written")]
         return tuple(rows)
@@ -226,12 +226,12 @@ def _workaround_row(item: WorkaroundLine, view: EngineView, to: str) -> TableRow
     before, after = "", item.workaround.line
     if item.line:
         before, after = after, "as it is" if is_needed(item, view.workarounds, to) else "goes"
-    cells = (item.place, "workaround line", before, after, item.condition)
+    cells = (item.place, before, after, "workaround line", item.condition)
     tone: Tone = "quiet" if after == "as it is" else "mine"
-    return TableRow(cells, ((3, tone), (4, "quiet")), (item.file, item.line))
+    return TableRow(cells, ((2, tone), (4, "quiet")), (item.file, item.line))
 
 
 def _copy_row(item: ForkedFile) -> TableRow:
     remark = f"{count(item.clashes, 'place')} to decide" if item.clashes else "merges without a clash"
-    cells = (item.path, f"a copy of the engine's {item.engine}", f"{item.alike:.0%} alike", "follows it", remark)
-    return TableRow(cells, ((3, "mine"), (4, "alarm" if item.clashes else "quiet")), file_and_line(item.path))
+    cells = (item.path, f"{item.alike:.0%} alike", "follows it", f"a copy of the engine's {item.engine}", remark)
+    return TableRow(cells, ((2, "mine"), (4, "alarm" if item.clashes else "quiet")), file_and_line(item.path))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from PySide6.QtCore import QPoint, QPointF, QRect, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
@@ -19,7 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QApplication, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from fernshale.app.highlight import Colours
+from fernshale.app.highlight import TAB, Colours, colours_of_line
 from fernshale.app.theme import Tone, code_font, scaled, text_font, theme
 
 # In pixels at the usual size of letters.
@@ -28,15 +28,19 @@ _MARGIN = 78
 _NARROW = 6
 _NUMBER = 44
 _WIDEST = 6000
+# Lines above one that is scrolled to.
+_ABOVE = 4
 # A mark that begins further right than the first is shown as far from the start as the second.
 _FAR_MARK = 64
 _BEFORE_MARK = 24
 
 
-@dataclass(frozen=True, slots=True)
-class LineRow:
-    """A line: the word in the margin with its tone, its number, its text; `fill` is its background colour. `marks` are spans of
-    columns in bold, and `faded` lines only say where the others are."""
+class LineRow(NamedTuple):
+    """A line: the word in the margin with its tone, its number, its text; `fill` is its background colour.
+
+    `marks` are spans of columns in bold, `faded` lines only say where the others are, `path` is a file in whose language a single
+    line is. (A tuple, since long files have many thousands of lines.)
+    """
 
     margin: str
     tone: Tone
@@ -45,6 +49,7 @@ class LineRow:
     fill: Tone | None = None
     marks: tuple[tuple[int, int], ...] = ()
     faded: bool = False
+    path: str = ""
 
     @property
     def skipped(self) -> int:
@@ -81,10 +86,10 @@ class LinesBlock(QWidget):
 
     def set_lines(self, lines: tuple[LineRow, ...]) -> None:
         self._lines = lines
-        self._colours = Colours(self._path, [line.text.expandtabs(4) for line in lines] if self._path else ())
+        self._colours = Colours(self._path, [line.text for line in lines] if self._path else ())
         self._from = self._to = -1
-        longest = max((line.text[line.skipped :] for line in lines), key=len, default="")
-        width = self._margin + _number() + QFontMetrics(code_font()).horizontalAdvance(longest.expandtabs(4)) + 24
+        longest = max((line.text[line.skipped :] if line.marks else line.text for line in lines), key=len, default="")
+        width = self._margin + _number() + QFontMetrics(code_font()).horizontalAdvance(longest.expandtabs(TAB)) + 24
         self.setFixedHeight(_height() * len(lines))
         self.setMinimumWidth(min(width, _WIDEST))
         self.update()
@@ -133,12 +138,13 @@ class LinesBlock(QWidget):
 
     def _paint_text(self, painter: QPainter, at: int, top: int) -> None:
         line = self._lines[at]
-        skipped = len(line.text[: line.skipped].expandtabs(4))
-        whole = line.text.expandtabs(4)
+        skipped = len(line.text[: line.skipped].expandtabs(TAB))
+        whole = line.text.expandtabs(TAB)
         layout = QTextLayout(f"…{whole[skipped + 1 :]}" if skipped else whole, code_font())
-        formats = [_shape(start, end, tone) for start, end, tone in (() if line.faded else self._colours.of(at))]
+        own = colours_of_line(whole, line.path) if line.path else self._colours.of(at)
+        formats = [_shape(start, end, tone) for start, end, tone in (() if line.faded else own)]
         for start, end in line.marks:
-            start, end = (len(line.text[:column].expandtabs(4)) for column in (start, end))
+            start, end = (len(line.text[:column].expandtabs(TAB)) for column in (start, end))
             formats.append(_shape(start, end, None))
         for part in formats:
             part.start, part.length = max(part.start - skipped, 0), part.length + min(part.start - skipped, 0)
@@ -255,6 +261,16 @@ class AnnotatedText(QScrollArea):
             layout.activate()
             bar = self.verticalScrollBar()
             bar.setValue(max(0, part.mapTo(inside, QPoint(0, 0)).y() - 70))
+
+    def reveal_line(self, block: LinesBlock, at: int) -> None:
+        """Scroll so that a line is in view, with some lines above it, once everything has found its place."""
+
+        def scroll() -> None:
+            inside = self.widget()
+            if inside is not None and inside.isAncestorOf(block):
+                self.verticalScrollBar().setValue(block.mapTo(inside, QPoint(0, (at - _ABOVE) * _height())).y())
+
+        QTimer.singleShot(0, self, scroll)
 
     def show_part(self, part: QWidget) -> None:
         """Scroll so that something inside a part is in view, once it has found its place."""

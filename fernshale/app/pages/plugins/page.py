@@ -107,8 +107,12 @@ class PluginsPage(Page):
     def fill(self, overview: Overview) -> None:
         self._overview = overview
         self._bars.set_bars(_bars(overview))
+        at = self._text.verticalScrollBar().value()
+        self._files.blockSignals(True)  # the file that is chosen is shown once, below
         self._files.set_rows(file_rows(overview, self._unfolded))
+        self._files.blockSignals(False)
         self._show_file(self._files.current())
+        self._show_first(at)
 
     def go_to(self, item: Item) -> None:
         if self._overview is None:
@@ -145,6 +149,7 @@ class PluginsPage(Page):
     def _on_chosen(self, payload: object) -> None:
         self.visited = ""
         self._show_file(payload)
+        self._show_first()
 
     def _show_file(self, payload: object) -> None:
         self._cards, self._in_text = [], []
@@ -292,7 +297,7 @@ class PluginsPage(Page):
         for line in file_lines(view.merge, file, choices):
             if line.conflict and line.conflict not in shown:
                 if lines:
-                    parts.append(LinesBlock(self._text, tuple(lines)))
+                    parts.append(LinesBlock(self._text, tuple(lines), path=file.shown))
                     lines = []
                 shown.add(line.conflict)
                 parts.append(self._decision(view, file, line.conflict, choices.get(line.conflict)))
@@ -304,8 +309,26 @@ class PluginsPage(Page):
                 margin, tone = _WRITTEN[choices[line.conflict].take]
             lines.append(LineRow(margin, tone, str(number), line.text))
         if lines:
-            parts.append(LinesBlock(self._text, tuple(lines)))
+            parts.append(LinesBlock(self._text, tuple(lines), path=file.shown))
         return parts
+
+    def _show_first(self, at: int = 0) -> None:
+        """Scroll to the first open conflict, else to the height `at`, else to the first line that is not the same in both."""
+        card = next((card for card in self._cards if not card.is_decided), None)
+        if card is not None:
+            self._text.reveal(card)
+        elif at:
+            self._text.scroll_to(at)
+        else:
+            same = _SOURCES["same"][0]
+            lines = (
+                (block, n)
+                for block in self._text.blocks()
+                for n, line in enumerate(block.lines())
+                if line.margin != same
+            )
+            if (found := next(lines, None)) is not None:
+                self._text.reveal_line(*found)
 
     def _decision(self, view: PluginView, file: FileMerge, id: str, choice: Resolution | None) -> ConflictCard:
         assert self._overview is not None and view.merge is not None

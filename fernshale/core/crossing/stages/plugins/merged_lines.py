@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.merge.align import align_lines
 from fernshale.core.merge.folder_merge import FileMerge, FolderMerge, FolderSide
+from fernshale.core.merge.line_merge import RegionKind
 from fernshale.core.merge.merge_result import takes_of
 from fernshale.core.merge.text_merge import Resolution
 from fernshale.core.merge.text_style import read_lines
 
 LineSource = Literal["same", "mine", "incoming", "both", "decide"]
+_SOURCES: Mapping[RegionKind, LineSource] = {kind: kind.value for kind in RegionKind}
 
 
-@dataclass(frozen=True, slots=True)
-class MergedLine:
-    """A line of the result without its end; `conflict` is the id of the conflict that it represents or came from."""
+class MergedLine(NamedTuple):
+    """A line of the result without its end; `conflict` is the id of the conflict that it represents or came from. (A tuple,
+    since long files have many thousands.)"""
 
     text: str
     source: LineSource
@@ -30,7 +31,7 @@ def file_lines(merge: FolderMerge, file: FileMerge, choices: Mapping[str, Resolu
     """The lines of the file to be written; none for a file that is removed, one line of words for a binary file."""
     if file.merge is not None:
         woven = file.merge.weave(choices)
-        return tuple(MergedLine(item.text, item.source.value, item.conflict, item.is_line) for item in woven)
+        return tuple(MergedLine(item.text, _SOURCES[item.source], item.conflict, item.is_line) for item in woven)
     takes: LineSource = "incoming" if takes_of(file, choices) == "incoming" else "mine"
     side, path = (merge.incoming, file.incoming) if takes == "incoming" else (merge.mine, file.mine)
     lines = _lines(side, path)
