@@ -6,6 +6,7 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -39,6 +40,9 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.flow.summaries import Finding
 from fernshale.core.crossing.stages.overview import Overview
 
+# Pixels beyond the page that nobody scrolls for.
+_EDGE = 3
+
 
 class ReportView(QWidget):
     """The report in three forms, and actions to share it."""
@@ -63,6 +67,12 @@ class ReportView(QWidget):
         self._page.setOpenLinks(False)
         self._page.setFrameShape(QFrame.Shape.NoFrame)
         self._page.setAccessibleName("Report")
+        # A table that fills the page is a pixel wider than it.
+        self._page.horizontalScrollBar().rangeChanged.connect(
+            lambda _low, high: self._page.setHorizontalScrollBarPolicy(
+                Qt.ScrollBarPolicy.ScrollBarAlwaysOff if high <= _EDGE else Qt.ScrollBarPolicy.ScrollBarAsNeeded
+            )
+        )
         self._message, self._markdown = (QPlainTextEdit(self._stack) for _ in range(2))
         self._stack.addWidget(self._page)
         for text, name in ((self._message, "Message for a merge request"), (self._markdown, "Markdown")):
