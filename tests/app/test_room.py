@@ -134,7 +134,9 @@ def test_letters_grow_and_are_as_large_the_next_time(opened: MainWindow, qtbot: 
 
 
 @pytest.mark.parametrize("width", [1024, 1280, 1703])
-def test_the_report_scrolls_sideways_only_where_something_is_wider(opened: MainWindow, qtbot: QtBot, width: int) -> None:
+def test_the_report_scrolls_sideways_only_where_something_is_wider(
+    opened: MainWindow, qtbot: QtBot, width: int
+) -> None:
     _resized(opened, qtbot, width, 800)
     opened.show_view(opened.report)
     qtbot.waitUntil(lambda: "candle" in opened.report._page.toPlainText())

@@ -119,7 +119,7 @@ def make_detail(overview: Overview, selection: Selection) -> Detail:
 def _subtitle(cause: CauseView | None, fix: Fix | None) -> str:
     if fix is not None:
         return f"{count(len(fix.edits), 'place')} in {count(len(fix.files), 'file')}"
-    return "changed since the build" if cause is not None and cause.is_settled else "no fix found"
+    return cause.settled_words if cause is not None and cause.is_settled else "no fix found"
 
 
 def _hint(cause: CauseView | None, fix: Fix | None) -> str:

@@ -59,13 +59,13 @@ def cause_row(item: CauseView, most: int) -> Row:
     elif item.state in ("still there", "came back"):
         notes.append(item.state)
     if item.is_settled:
-        sub = "changed since the build"
+        sub = item.settled_words
     elif fix is None:
         sub = " · ".join(notes if cause.under else [*notes, "no fix found"])
     else:
         verdict = fix.tried.partition(";")[0]
         sub = " · ".join([*notes, "high confidence" if fix.is_automatic else verdict or "check it"])
-    right = str(item.open) if item.open else ""
+    right = str(item.open) if item.open and not item.handled_by else ""
     if fix is not None:
         right = "fill in" if fix.rule.leaves_placeholder else f"clears {fix.clears}"
     title = f"   {cause.title}" if cause.under else cause.title
@@ -75,7 +75,7 @@ def cause_row(item: CauseView, most: int) -> Row:
         right,
         "",
         "alarm",
-        bar=item.open / most,
+        bar=0.0 if item.handled_by else item.open / most,
         payload=ChosenRow(f"cause:{cause.key}"),
         faded=item.is_settled,
     )

@@ -14,6 +14,7 @@ from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.attempt_runs import try_if_wanted
 from fernshale.core.crossing.stages.build.build_runs import run_round
 from fernshale.core.crossing.stages.build.fix_application import apply_fix
+from fernshale.core.crossing.stages.build.handled import keep_handled
 from fernshale.core.crossing.stages.build.inspection import inspect_build
 from fernshale.core.crossing.stages.build.next_round import build_next
 from fernshale.core.crossing.stages.build.view import ChosenEdits, Fix
@@ -31,7 +32,8 @@ def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> lis
     while True:
         work.check()
         scan = scan_crossing(crossing, work)
-        automatic = inspect_build(scan, crossing, work.token).automatic
+        view = inspect_build(scan, crossing, work.token)
+        automatic = view.automatic
         fresh = [fix for fix in automatic if fix.rule.id not in applied]
         if not fresh:
             return list(applied.values())
@@ -39,7 +41,9 @@ def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> lis
         for fix in fresh:
             if touched.isdisjoint(fix.files):  # else its places are not where they were
                 work.progress(fix.rule.name, len(applied), len(applied) + len(automatic))
-                applied[fix.rule.id] = fix, apply_fix(crossing, scan, ChosenEdits(fix), author, work)
+                entry = apply_fix(crossing, scan, ChosenEdits(fix), author, work)
+                applied[fix.rule.id] = fix, entry
+                keep_handled(crossing, view, fix, entry)
                 touched.update(fix.files)
 
 

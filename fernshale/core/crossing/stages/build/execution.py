@@ -30,6 +30,7 @@ from fernshale.core.crossing.stages.build.actions import (
     UseSilentRule,
 )
 from fernshale.core.crossing.stages.build.fix_application import apply_fix
+from fernshale.core.crossing.stages.build.handled import keep_handled
 from fernshale.core.crossing.stages.build.inspection import inspect_build
 from fernshale.core.crossing.stages.build.member_states import move_member
 from fernshale.core.crossing.stages.build.next_round import build_next
@@ -39,8 +40,9 @@ from fernshale.core.crossing.stages.build.view import BuildView, ChosenEdits, Fi
 def _use_rule(
     crossing: Crossing, scan: ProjectScan, action: UseRule | UseSilentRule, author: Author, work: Work
 ) -> None:
-    fix = find_fix(inspect_build(scan, crossing, work.token), action)
-    apply_fix(crossing, scan, ChosenEdits(fix), author, work)
+    view = inspect_build(scan, crossing, work.token)
+    fix = find_fix(view, action)
+    keep_handled(crossing, view, fix, apply_fix(crossing, scan, ChosenEdits(fix), author, work))
 
 
 def _use_rule_at(crossing: Crossing, scan: ProjectScan, action: UseRuleAt, author: Author, work: Work) -> None:

@@ -29,6 +29,7 @@ from fernshale.core.crossing.stages.build.changed_types import with_other_types
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.crossing.stages.build.fix_search import FixSearch
 from fernshale.core.crossing.stages.build.gone_imports import with_gone_imports
+from fernshale.core.crossing.stages.build.handled import handled_causes
 from fernshale.core.crossing.stages.build.items import (
     DEFAULT,
     cause_items,
@@ -106,16 +107,19 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     views = []
     attempts = crossing.read(ATTEMPTS)
     verdicts = {(item.cause, item.rule): item for item in attempts.found if attempts.log == last.log}
+    handled = handled_causes(crossing, rounds[-1].number) if rounds else {}
     searching = FixSearch(live, rules, edits, shape, near, scan)
     for cause in causes:
         is_later = cause.key in later
         fixes, refused = searching.find(cause, NEVER if is_later else far)
-        fixes = with_verdicts(cause.key, fixes, verdicts)
-        left_out = "" if fixes else _left_out_plugin(cause, gone)
+        # Whether another candidate still fits says nothing as long as the one that was applied was not tried.
+        handled_by = handled.get(cause.key, "") if is_stale else ""
+        fixes = with_verdicts(cause.key, fixes, verdicts) if not handled_by else ()
+        left_out = "" if fixes or handled_by else _left_out_plugin(cause, gone)
         open_ = _count_open(cause)
-        is_settled = is_stale and not fixes and not open_
+        is_settled = bool(handled_by) or (is_stale and not fixes and not open_)
         state = states.get(cause.key, "new")
-        views.append(CauseView(cause, fixes, open_, state, is_later, left_out, is_settled, refused))
+        views.append(CauseView(cause, fixes, open_, state, is_later, left_out, is_settled, refused, handled_by))
     # A rule that an error leads to is not silent.
     told = {fix.rule.id for view in views for fix in view.fixes}
     silent = tuple(fix for fix in silent if fix.rule.id not in told)

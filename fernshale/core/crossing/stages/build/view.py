@@ -118,7 +118,7 @@ class CauseView:
 
     `state` is its history over the rounds. A cause that was put off has no high-confidence fix. `left_out` is the plugin that had
     what is missing and was left out. A cause is settled when all its lines were changed since the build and nothing is
-    proposed. `refused` are rules about its symbol that are no option.
+    proposed, or a fix for all of it was applied, `handled_by`. `refused` are rules about its symbol that are no option.
     """
 
     cause: Cause
@@ -129,6 +129,12 @@ class CauseView:
     left_out: str = ""
     is_settled: bool = False
     refused: tuple[RefusedRule, ...] = ()
+    handled_by: str = ""
+
+    @property
+    def settled_words(self) -> str:
+        """What was done about it since the build."""
+        return f"handled: {self.handled_by}; the next build shows it" if self.handled_by else "changed since the build"
 
     @property
     def key(self) -> str:
