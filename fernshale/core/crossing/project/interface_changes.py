@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -72,11 +72,20 @@ def _release_folder(scan: ProjectScan, plugin: str, version: str, token: CancelT
     return folder if folder is not None and folder.is_dir() else None
 
 
-def used_changes(changes: Sequence[ApiChange], used: Mapping[str, int]) -> tuple[Used, ...]:
-    """The changes of names that a project uses, the most used first. `used` counts the names in its code. Changes that affect
-    only overriding classes are left to the compiler where it reports them."""
+def used_changes(
+    changes: Sequence[ApiChange], used: Mapping[str, int], declared: Callable[[str], int] | None = None
+) -> tuple[Used, ...]:
+    """The changes of names that a project uses, the most used first. `used` counts the names in its code, `declared` the functions
+    of a name that it declares. Changes that affect only overriding classes are left to the compiler where it reports them."""
     of_interest = (item for item in changes if item.kind != "added" and (item.kind != "wider" or item.is_silent))
     found = [Used(change, uses) for change in of_interest if (uses := uses_of(change, used))]
+    if declared is not None:
+        # Code that only calls a method overrides nothing.
+        found = [
+            Used(item.change, uses)
+            for item in found
+            if (uses := declared(item.change.symbol.name) if item.change.kind == "no-longer-overrides" else item.uses)
+        ]
     return tuple(sorted(found, key=lambda item: (-item.uses, item.change.symbol.path)))
 
 

@@ -13,6 +13,8 @@ from fernshale.core.base.treepath import TreePath, reader
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.drift.release_symbols import languages_of, list_sources
+from fernshale.core.fix.calls import declares, find_calls
+from fernshale.core.fix.tokens import tokenize
 from fernshale.core.process.text_search import files_with
 from fernshale.core.route.release_names import count_names
 from fernshale.core.survey.roles import source_files
@@ -28,6 +30,15 @@ class Texts:
     def used(self) -> Mapping[str, int]:
         """How often each name occurs in the texts."""
         return count_names(self.of.values())
+
+    def declared(self, name: str) -> int:
+        """How often functions of a name are declared in the texts."""
+        return sum(_declarations(name, path, text) for path, text in self.of.items() if name in text)
+
+
+def _declarations(name: str, path: str, text: str) -> int:
+    tokens = tokenize(text, path)
+    return sum(declares(tokens, at, end, path, text) for at, end, _ in find_calls(text, path, name))
 
 
 def read_texts(scan: ProjectScan, token: CancelToken) -> Texts:

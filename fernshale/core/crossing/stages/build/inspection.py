@@ -88,7 +88,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         (key, names.get(key, key.removeprefix(DEFAULT))) for key in noted if key in names or key.startswith(DEFAULT)
     )
     texts = read_texts(scan, token) if rules.changes else None
-    drift = used_changes(rules.changes, texts.used) if texts else ()
+    drift = used_changes(rules.changes, texts.used, texts.declared) if texts else ()
     defaults = tuple(default_items(scan, drift, texts, decided)) if texts else ()
     defaults += tuple(clash_items(scan, crossing, rules.changes, texts, decided)) if texts else ()
     if texts and not can_build:
