@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt, QTimer
@@ -251,3 +252,24 @@ def test_git_runs_a_filter_only_once_its_command_line_was_shown_and_agreed_to(
     QTimer.singleShot(100, lambda: answer("Yes, do that"))
     after = _after(qtbot, window, lambda: take_option(window, window.session, item, way))
     assert not [each for each in after.items if each.key == item.key and each.options]
+
+
+def test_after_an_update_the_old_column_has_what_was_there(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
+    _open(qtbot, window, make_wick(tree), "2.0")
+    page = window.pages[Stage.ROUTE]
+    assert isinstance(page, RoutePage)
+    window.show_stage(Stage.ROUTE)
+    before = [cell.text for cell in page._table._lines[0].fields]
+    assert before == ["1", "2"] and "1 of 1 plugin can move" in page.finding.accessibleName()
+    update = partial(window.session.carry_out, parse_action("plugin:snuffer", "take"), "snuffer")
+    _after(qtbot, window, update)
+    assert [cell.text for cell in page._table._lines[0].fields] == before
+    assert "1 of 1 plugin moved" in page.finding.accessibleName()
+    for key, option in (("engine:sites", "apply"), ("build:run", "build")):
+        overview = _after(qtbot, window, partial(window.session.carry_out, parse_action(key, option), key))
+    while fixes := [cause for cause in overview.build.causes if cause.fixes and not cause.is_settled]:
+        action = parse_action(fixes[0].key, fixes[0].fixes[0].rule.id)
+        overview = _after(qtbot, window, partial(window.session.carry_out, action, "fix"))
+    overview = _after(qtbot, window, partial(window.session.carry_out, parse_action("build:run", "build"), "build"))
+    assert overview.build.passed
+    assert "to change by known rules" not in page.finding.accessibleName()

@@ -227,7 +227,7 @@ def _line(step: PluginStep, view: RouteView, overview: Overview) -> MatrixRow:
             text = step.to or "–"
             word = "ready" if step.action in ("stay", "update", "add", "follow") else word
         elif release.version == leg.from_:
-            text = step.from_ or "–"
+            text = view.before.get(step.id, step.from_) or "–"
             word = "ready" if step.from_ else "nothing"
         hint = f"{step.id} for {release.version}: {word}" + (f", {text}" if text != "–" else "")
         fields.append(MatrixCell(text, _TONES.get(word, "incoming"), taken, hint))

@@ -74,12 +74,20 @@ def _route(overview: Overview) -> _Parts:
         ("strong", leg.to),
     ]
     if leg.plugins:
-        parts += [("plain", f". {len(come)} of {count(len(leg.plugins), 'plugin')} can move")]
+        moved = len(overview.route.before)
+        can = len(come) - sum(step.id in overview.route.before for step in come)
+        words = f"{moved} of {count(len(leg.plugins), 'plugin')} moved" if moved else ""
+        words += f", {can} can" if moved and can else ""
+        parts += [("plain", f". {words or f'{len(come)} of ' + count(len(leg.plugins), 'plugin') + ' can move'}")]
     if asked:
         parts += [("plain", "; "), ("alarm", f"{len(asked)} {'needs' if len(asked) == 1 else 'need'} you")]
     if left := len(leg.plugins) - len(come) - len(asked):
         parts += [("plain", f"; {left} {'stays' if left == 1 else 'stay'} on the old release, as you decided")]
     places = sum(overview.route.estimate.known.values())
+    if overview.build.passed and overview.scan.release == setup.to:
+        # What rules would still change is right as it is: it compiles.
+        stayed = f" {count(places, 'place')} that known rules would change {'is' if places == 1 else 'are'} as before."
+        return [*parts, ("plain", f".{stayed if places else ''}")]
     return [*parts, ("plain", f". {count(places, 'place')} to change by known rules.")]
 
 

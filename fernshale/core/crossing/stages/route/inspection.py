@@ -11,6 +11,7 @@ from fernshale.core.crossing.project.release_notes import find_notes
 from fernshale.core.crossing.project.scan import ProjectScan, shelf_of
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.plugin_updates import plugin_updates
 from fernshale.core.crossing.stages.route.items import route_items
 from fernshale.core.crossing.stages.route.options import RouteContext, find_routes
 from fernshale.core.crossing.stages.route.toolchain import check_demands
@@ -46,5 +47,12 @@ def inspect_route(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         shelf.notices,
         frozenset(decided),
         (),
+        _before(scan, crossing),
     )
     return replace(view, items=tuple(item for item in route_items(view, crossing) if item.key not in decided))
+
+
+def _before(scan: ProjectScan, crossing: Crossing) -> dict[str, str]:
+    ids = {str(plugin.folder): plugin.id for plugin in scan.plugins}
+    updates = plugin_updates(crossing)
+    return {ids[folder]: update.from_ for folder, update in updates.items() if folder in ids}

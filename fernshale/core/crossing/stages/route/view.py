@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from fernshale.core.crossing.project.release_notes import NoteUse
 from fernshale.core.crossing.record.items import Item
@@ -19,6 +19,7 @@ class RouteView:
     """The route. `leg` is the current one, `routes` are all of them with the chosen one among them.
 
     `table` has a cell for each (plugin, engine release); `choices` are the releases that each plugin could use on this leg.
+    `before` are the releases of plugins that were updated on this leg, before their update.
     """
 
     leg: Leg
@@ -33,6 +34,7 @@ class RouteView:
     notices: tuple[str, ...]
     decided: frozenset[str]
     items: tuple[Item, ...]
+    before: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def route(self) -> RouteOption:
