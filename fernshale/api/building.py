@@ -11,7 +11,7 @@ from fernshale.core.crossing.stages.build.attempts import Attempts, summary_of
 from fernshale.core.crossing.stages.build.build_runs import diagnose, plain_context
 from fernshale.core.crossing.stages.build.explanation import explain_nothing
 from fernshale.core.crossing.stages.build.items import default_key, silent_words
-from fernshale.core.fix.apply import try_rule
+from fernshale.core.fix.apply import apply_edits, try_rule
 from fernshale.core.fix.rule_file import read_rules
 
 __all__ = [
@@ -19,6 +19,7 @@ __all__ = [
     "Attempts",
     "CodePart",
     "FixScope",
+    "apply_edits",
     "apply_rules",
     "default_key",
     "diagnose",

@@ -9,8 +9,9 @@ from dataclasses import dataclass
 from itertools import accumulate
 from typing import Literal
 
+from fernshale.api.building import apply_edits
 from fernshale.app.highlight import TAB
-from fernshale.core.fix.apply import CodeEdit, apply_edits
+from fernshale.core.fix.apply import CodeEdit
 
 # Lines shown before and after a change.
 CONTEXT = 3

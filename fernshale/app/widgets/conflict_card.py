@@ -14,18 +14,10 @@ from fernshale.api.merging import changed_spans
 from fernshale.app.theme import Tone, code_font, text_font, theme
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.code import CodeEditor
+from fernshale.core.crossing.record.decision_titles import TAKEN_WORDS
 from fernshale.core.crossing.stages.plugins.questions import Question, Version
 from fernshale.core.merge.text_merge import Resolution
 
-_WORDS = {
-    "mine": "yours kept",
-    "incoming": "the vendor's",
-    "both": "both, yours first",
-    "swapped": "both, the vendor's first",
-    "finer": "merged token by token",
-    "base": "as it was before",
-    "text": "written by hand",
-}
 # The key of each option, and whether it is in the first row.
 _OPTIONS: tuple[tuple[str, str, str, bool], ...] = (
     ("1", "mine", "Keep yours", True),
@@ -76,7 +68,7 @@ class ConflictCard(QFrame):
 
     def _build_decided(self, choice: Resolution) -> None:
         row = QHBoxLayout()
-        row.addWidget(heading_label(self, f"● Resolved: {_WORDS[choice.take]}"))
+        row.addWidget(heading_label(self, f"● Resolved: {TAKEN_WORDS[choice.take]}"))
         row.addStretch(1)
         row.addWidget(button(self, "Reopen", self.withdrawn.emit, hint="U reopens the last one"))
         self._column.addLayout(row)
@@ -90,7 +82,7 @@ class ConflictCard(QFrame):
         self._column.addLayout(self._versions())
         if question.remembered is not None:
             self._column.addWidget(
-                quiet_label(self, f"{_WORDS[question.remembered.take]}: {question.remembered.words}")
+                quiet_label(self, f"{TAKEN_WORDS[question.remembered.take]}: {question.remembered.words}")
             )
         self._rows = [self._buttons(True), self._buttons(False)]
         for row in self._rows:

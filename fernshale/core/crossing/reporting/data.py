@@ -8,6 +8,7 @@ from typing import Any
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.record.database import Crossing, LogEntry
+from fernshale.core.crossing.record.decision_titles import decision_words
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.last_build import ROUNDS
 from fernshale.core.crossing.record.plugin_updates import plugin_updates, update_fact
@@ -24,7 +25,7 @@ from fernshale.core.crossing.stages.trial.view import PicturePair
 def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
     """All data of the report as JSON values; `--json` prints them and every document is written from them."""
     setup = overview.setup
-    decisions = crossing.decisions()
+    decisions, words = crossing.decisions(), decision_words(crossing)
     earlier = [_earlier_leg(overview, crossing, leg) for leg in range(setup.leg)]
     return {
         "format": "fernshale-report/1",
@@ -47,6 +48,8 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
         "decisions": [
             {
                 "key": item.key,
+                "what": words[item.key][0],
+                "taken": words[item.key][1],
                 "stage": item.stage.value,
                 "choice": item.choice,
                 "text": item.text,

@@ -57,9 +57,7 @@ def report_message(data: Data) -> str:
     if checks:
         parts.append(f"- {good} of {len(checks)} checks passed on {data['to']}")
     asked = [row for row in data["decisions"] if row["who"] != "automatic" and row["why"]]
-    parts += _titled(
-        "\nPlease check", [f"- {row['key']}, {row['choice'] or 'left'}: {row['why']}" for row in asked][:12]
-    )
+    parts += _titled("\nPlease check", [f"- {row['what']}, {row['taken']}: {row['why']}" for row in asked][:12])
     parts += _titled("\nAccepted", [f"- {row['what']}: {row['why']}" for row in data["accepted"]])
     debts = [f"- {row['title']}: {row['why']}" for row in data["debts"]]
     debts += [f"- {row['plugin']} is left out until {row['until']}" for row in data["left_out"]]
@@ -179,7 +177,7 @@ def _links(data: Data) -> list[str]:
 
 
 def _decisions(data: Data) -> list[str]:
-    rows = [(row["key"], row["choice"] or "left as it is", row["who"], row["why"]) for row in data["decisions"]]
+    rows = [(row["what"], row["taken"], row["who"], row["why"]) for row in data["decisions"]]
     return ["## Decisions", "", *_table(("what", "taken", "by", "why"), rows)] if rows else []
 
 

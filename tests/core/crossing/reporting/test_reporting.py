@@ -266,3 +266,26 @@ def test_a_report_tells_every_leg(tree: Tree) -> None:
         .xpath("//h2[text()='Rounds']/following-sibling::table[1]")[0]
         .text_content()
     )
+
+
+def test_decisions_are_told_in_words(tree: Tree) -> None:
+    wick = make_wick(tree)
+    new = wick.shelf / "snuffer/2/snuffer.py"
+    new.write_text(new.read_text().replace("step_0 = 0", "step_0 = 'vendor'"))
+    trust(read_profile(wick.profile))
+    crossing = begin_crossing(wick.project, read_profile(wick.profile), [wick.shelf], "2.0", Work())
+    (conflict,) = (item for item in _look(crossing).items if item.key.startswith("merge:"))
+    title = conflict.title
+    _take(crossing, conflict.key, "mine", why="ours is right")
+    _take(crossing, "plugin:snuffer", "take")
+    _take(crossing, "engine:sites", "apply")
+    _take(crossing, "build:run", "build")
+    view = next(item for item in _look(crossing).build.causes if item.fixes)
+    _take(crossing, view.key, view.fixes[0].rule.id, why="it is renamed")
+    data = report_data(_look(crossing), crossing)
+    told = {(row["what"], row["taken"], row["why"]) for row in data["decisions"]}
+    assert (title, "yours kept", "ours is right") in told, told
+    assert all(":" not in row["what"].split(" ")[0] or row["what"] == title for row in data["decisions"]), told
+    for text in (report_markdown(data), report_message(data), report_html(data)):
+        assert "merge:" not in text and "fix:" not in text, text
+    assert "snuffer.py: both changed" in report_message(data)

@@ -11,9 +11,11 @@ from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decision_memory import forget, remember
+from fernshale.core.crossing.record.decision_titles import keep_titles
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.merge.folder_merge import FileMerge, FolderMerge
+from fernshale.core.merge.keyed import KeyedMerge
 from fernshale.core.merge.text_merge import TAKINGS, Conflict, Resolution, TextMerge, fingerprint, part_of
 from fernshale.core.merge.token_merge import split_tokens
 
@@ -48,19 +50,38 @@ def below(merge: FolderMerge, place: str) -> tuple[tuple[FileMerge, Conflict], .
     )
 
 
+def conflict_title(file: FileMerge, conflict: Conflict) -> str:
+    """The file and the subject of a conflict, in a few words."""
+    return f"{file.shown.rsplit('/', 1)[-1]}: {_about(file, conflict)}"
+
+
+def _about(file: FileMerge, conflict: Conflict) -> str:
+    """The subject of a conflict, in a few words."""
+    if isinstance(file.merge, KeyedMerge):
+        return f"both changed {conflict.at.lstrip('/')}"
+    if isinstance(file.merge, TextMerge):
+        mine = " ".join(" ".join(part_of(file.merge, conflict, "mine")).split())
+        return f"both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”" if mine else file.why.split(";")[0]
+    return file.why.split(";")[0]
+
+
 def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Conflict]], take: str, author: Author) -> None:
     """Resolve each conflict that has the option in the same way. Raises MisuseError where none has."""
-    ids = [conflict.id for _, conflict in items if take in conflict.options]
-    if not ids:
+    fitting = [item for item in items if take in item[1].options]
+    if not fitting:
         raise MisuseError(f"none of {len(items)} conflicts has the option {take!r}")
-    keep_decisions(crossing, ids, take, "", author)
+    keep_decisions(crossing, fitting, take, "", author)
 
 
-def keep_decisions(crossing: Crossing, ids: Sequence[str], take: str, text: str, author: Author) -> None:
+def keep_decisions(
+    crossing: Crossing, items: Sequence[tuple[FileMerge, Conflict]], take: str, text: str, author: Author
+) -> None:
     """Keep merge decisions, for this crossing and for others that meet the same conflicts. Raises MisuseError for an unknown
     option."""
     if take not in TAKINGS:
         raise MisuseError(f"{take!r} is no option of a conflict", f"Options: {', '.join(TAKINGS)}.")
+    ids = [conflict.id for _, conflict in items]
+    keep_titles(crossing, {PREFIX + conflict.id: conflict_title(file, conflict) for file, conflict in items})
     for id in ids:
         crossing.decide(Decision(PREFIX + id, Stage.PLUGINS, take, text, author.who, author.why, time.time()))
     remember(ids, take, text, author.why, crossing.setup.project)

@@ -24,11 +24,11 @@ from fernshale.core.crossing.stages.plugins.actions import (
     ReturnPlugin,
     UpdatePlugin,
 )
-from fernshale.core.crossing.stages.plugins.choices import PREFIX
+from fernshale.core.crossing.stages.plugins.choices import PREFIX, conflict_title
 from fernshale.core.crossing.stages.plugins.view import PluginView
 from fernshale.core.merge.folder_merge import FileMerge
 from fernshale.core.merge.keyed import KeyedMerge
-from fernshale.core.merge.text_merge import Conflict, Resolution, TextMerge, fingerprint, part_of
+from fernshale.core.merge.text_merge import Conflict, Resolution, fingerprint
 from fernshale.core.route.planner import PluginStep
 
 
@@ -51,7 +51,7 @@ def plugin_items(
     conflicts = view.open_conflicts(choices)
     items = []
     for file, item in conflicts:
-        title = f"{file.shown.rsplit('/', 1)[-1]}: {_about(file, item)}"
+        title = conflict_title(file, item)
         place = f"{plugin.folder}/{file.mine or file.shown}" + (f":{item.mine[0] + 1}" if item.kind != "file" else "")
         items.append(
             Item(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _options(file, item, known))
@@ -129,16 +129,6 @@ _WAY_TITLES: Mapping[str, str] = {
     "finer": "Merge token by token",
     "base": "As it was before",
 }
-
-
-def _about(file: FileMerge, conflict: Conflict) -> str:
-    """The subject of a conflict, in a few words."""
-    if isinstance(file.merge, KeyedMerge):
-        return f"both changed {conflict.at.lstrip('/')}"
-    if isinstance(file.merge, TextMerge):
-        mine = " ".join(" ".join(part_of(file.merge, conflict, "mine")).split())
-        return f"both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”" if mine else file.why.split(";")[0]
-    return file.why.split(";")[0]
 
 
 def _options(file: FileMerge, conflict: Conflict, known: Mapping[str, Remembered]) -> tuple[Option, ...]:

@@ -41,7 +41,7 @@ def resolve_conflict(
         raise MisuseError(f"{side!r} is no option of {file.shown}", f"Options: {', '.join(conflict.options)}.")
     if file.merge is not None:
         file.merge.result({**choices, action.conflict: resolution(side, text)}, "mine")
-    keep_decisions(crossing, [action.conflict], side, text, author)
+    keep_decisions(crossing, [(file, conflict)], side, text, author)
 
 
 def resolve_alike(crossing: Crossing, scan: ProjectScan, action: ResolveAlike, author: Author, work: Work) -> None:

@@ -1,0 +1,57 @@
+"""What decisions are about, in words: an item is not listed any more once it is decided."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Decision
+from fernshale.core.crossing.record.facts import Fact
+
+_DECIDED = "decided: "
+# What was taken, in words.
+TAKEN_WORDS: Mapping[str, str] = {
+    "mine": "yours kept",
+    "incoming": "the vendor's",
+    "both": "both, yours first",
+    "swapped": "both, the vendor's first",
+    "finer": "merged token by token",
+    "base": "as it was before",
+    "text": "written by hand",
+    "everywhere": "applied everywhere",
+    "file": "applied in one file",
+    "here": "applied at one place",
+    "noted": "right as it is",
+}
+
+
+def _read(data: Any) -> Mapping[str, str]:
+    return {str(key): str(words) for key, words in data.items()}
+
+
+_NOTHING: Mapping[str, str] = {}
+TITLES: Fact[Mapping[str, str]] = Fact("decision titles", _NOTHING, _read, dict)
+
+
+def keep_titles(crossing: Crossing, titles: Mapping[str, str]) -> None:
+    """Remember the titles of items, by the keys of their decisions."""
+    known = crossing.read(TITLES)
+    crossing.keep(TITLES, {**known, **titles})
+
+
+def decision_words(crossing: Crossing) -> Mapping[str, tuple[str, str]]:
+    """What each decision is about and what was taken, by key: from the titles kept, or from the logbook."""
+    titles = crossing.read(TITLES)
+    logbook = crossing.logbook()
+    steps = {entry.id: entry.title for entry in logbook}
+    notes = {entry.about: entry.title.removeprefix(_DECIDED) for entry in logbook if entry.title.startswith(_DECIDED)}
+    return {key: _words(item, titles.get(key, ""), steps, notes) for key, item in crossing.decisions().items()}
+
+
+def _words(item: Decision, title: str, steps: Mapping[int, str], notes: Mapping[str, str]) -> tuple[str, str]:
+    taken = TAKEN_WORDS.get(item.choice, item.choice or "left as it is")
+    if not title and item.key in notes:
+        title, mark, option = notes[item.key].rpartition(" · ")
+        title, taken = (title, option) if mark else (option, taken)
+    return title or steps.get(item.entry, "") or item.key, taken
