@@ -7,12 +7,13 @@ from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
 from fernshale.core.crossing.reporting.patches import write_patches
 from fernshale.core.crossing.reporting.playbook import export_playbook, read_playbook
-from fernshale.core.crossing.stages.trial.items import log_key
+from fernshale.core.crossing.stages.trial.items import accepted_words, log_key
 from fernshale.core.crossing.stages.trial.json_data import trial_json
 from fernshale.core.crossing.stages.trial.log_origins import find_printers
 from fernshale.core.trial.junit import to_junit
 
 __all__ = [
+    "accepted_words",
     "export_playbook",
     "find_printers",
     "log_key",

@@ -229,6 +229,11 @@ class MainWindow(QMainWindow):
         self._keys_hint = hint = QLabel("Ctrl+K all actions", bar)
         hint.setContentsMargins(0, 0, 12, 0)
         bar.addWidget(self._message, 1)
+        self._undo = button(bar, "Undo", self._undo_last, hint="Ctrl+Z")
+        self._undo.setObjectName("link")
+        self._undo.hide()
+        bar.addPermanentWidget(self._undo)
+        self._seen_step = -1  # the last step that was told of
         for widget in (self._progress, self._cancel):
             bar.addPermanentWidget(widget)
             widget.hide()
@@ -322,6 +327,7 @@ class MainWindow(QMainWindow):
 
     def _resume(self, crossing: Crossing) -> None:
         self.session.overview = None
+        self._seen_step = -1
         self.session.resume(crossing)
 
     def _choose_folder(self) -> None:
@@ -417,6 +423,15 @@ class MainWindow(QMainWindow):
         )
         self.logbook.set_rows(tuple(_entry_row(entry) for entry in reversed(overview.logbook)))
         self.logbook.show_top()
+        self._tell_last_step(overview)
+
+    def _tell_last_step(self, overview: Overview) -> None:
+        """Say what the last step did, with a way back."""
+        last = overview.logbook[-1] if overview.logbook else None
+        if last is not None and 0 <= self._seen_step < last.id:
+            self._message.setText(last.title)
+            self._undo.setVisible(last.can_undo)
+        self._seen_step = last.id if last is not None else 0
 
     def _go_to(self, payload: object) -> None:
         if isinstance(payload, Item):
@@ -732,6 +747,7 @@ class MainWindow(QMainWindow):
     def _on_started(self, title: str) -> None:
         if not title:
             return
+        self._undo.hide()
         self._message.setText(title)
         self._progress.setRange(0, 0)
         self._progress.show()
@@ -749,7 +765,7 @@ class MainWindow(QMainWindow):
             self._foot_strip.say("output", next((line for line in reversed(lines) if line.strip()), ""))
 
     def _on_ended(self) -> None:
-        if self._progress.isVisible():
+        if self._progress.isVisible() and not self._undo.isVisible():
             self._message.setText("ready")
         self._progress.hide()
         self._cancel.hide()

@@ -11,8 +11,10 @@ from pytestqt.qtbot import QtBot
 
 from fernshale.app.pages.base import Page
 from fernshale.app.theme import SCALES, choose_scale, scale, scaled
+from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.text_document import AnnotatedText
 from fernshale.app.window import MainWindow
+from fernshale.core.crossing.flow.actions import parse_action
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.read import read_profile
@@ -141,3 +143,33 @@ def test_the_report_scrolls_sideways_only_where_something_is_wider(
     opened.show_view(opened.report)
     qtbot.waitUntil(lambda: "candle" in opened.report._page.toPlainText())
     qtbot.waitUntil(lambda: not opened.report._page.horizontalScrollBar().isVisible())
+
+
+def test_after_a_step_a_line_says_what_was_done_and_takes_it_back(opened: MainWindow, qtbot: QtBot) -> None:
+    def take(key: str, option: str) -> None:
+        with qtbot.waitSignal(opened.session.overview_changed, timeout=30_000):
+            opened.session.carry_out(parse_action(key, option), key)
+        qtbot.waitUntil(lambda: not opened.session.runner.is_busy, timeout=30_000)
+
+    assert not opened._undo.isVisible()
+    take("plugin:snuffer", "take")
+    assert opened._undo.isVisible() and "snuffer" in opened._message.text()
+    asked: list[str] = []
+    opened._ask_undo = lambda payload, **_: asked.append(payload.title)  # type: ignore[method-assign]
+    opened._undo.click()
+    assert asked == [opened._message.text()]
+
+
+def test_the_row_after_one_that_is_gone_is_current(qtbot: QtBot) -> None:
+    rows = RowList(None, "rows")  # type: ignore[arg-type]
+    qtbot.addWidget(rows)
+    made = [Row(name, payload=name) for name in "abcd"]
+    rows.set_rows(tuple(made))
+    rows.select("b")
+    rows.set_rows((made[0], Row("more", heading=True), *made[2:]))
+    assert rows.current() == "c"
+    rows.select("d")
+    rows.set_rows(tuple(made[:1]))
+    assert rows.current() == "a"
+    rows.set_rows(())
+    assert rows.current() is None

@@ -1,4 +1,4 @@
-"""Debts: code that is switched off and plugins that are left out, with what returns them."""
+"""Debts: what a crossing left unfinished, with what returns or ends it."""
 
 from __future__ import annotations
 
@@ -25,6 +25,8 @@ _BACK: Mapping[DebtKind, str] = {
     "code": "Return it",
     "member": "Return it",
     "line": "Remove it",
+    "held back": "Decide again",
+    "accepted": "It is not meant so",
 }
 
 
@@ -78,15 +80,17 @@ class DebtsView(QWidget):
 
     def _show(self, payload: object) -> None:
         item = next((item for item in self._owed if item.key == payload), None)
-        self._back.setVisible(item is not None)
-        self._back.setText(_BACK[item.kind] if item else "")
-        nothing = "Code and plugins that were left out are listed here until they are back."
+        self._back.setVisible(item is not None and item.kind in _BACK)
+        self._back.setText(_BACK.get(item.kind, "") if item else "")
+        nothing = "What was left out, held back, taken as a preview or accepted is listed here until it is settled."
         self._detail.setText(f"{item.why}\n{item.place}" if item else nothing)
 
     def _on_back(self) -> None:
         item = next((item for item in self._owed if item.key == self._list.current()), None)
-        if item is not None:
+        if item is not None and item.action is not None:
             self.session.carry_out(item.action, f"{_BACK[item.kind].lower()}: {item.title}")
+        elif item is not None and item.decision:
+            self.session.withdraw(item.decision, f"{_BACK[item.kind].lower()}: {item.title}")
 
 
 def _debt_row(item: OutstandingDebt) -> Row:

@@ -99,7 +99,7 @@ class RoutePage(Page):
 
     def _fit_table(self) -> None:
         """Show all of the table where there is room; else it scrolls, so that routes and notes stay readable."""
-        self._area.setFixedHeight(min(self._table.height() + 2, max(140, int(self.height() * 0.42))))
+        self._area.setFixedHeight(min(self._table.height() + 2, max(140, int(self.height() * 0.46))))
 
     def go_to(self, item: Item) -> None:
         self._table.pick(item.owner.removeprefix("plugin ") if item.owner.startswith("plugin ") else "")

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from fernshale.api.actions import RunGame
-from fernshale.api.reports import find_printers, log_key
+from fernshale.api.reports import accepted_words, find_printers, log_key
 from fernshale.app.dialogs.questions import ask_check, ask_why
 from fernshale.app.jobs import Runner
 from fernshale.app.pages.base import Page
@@ -167,7 +167,7 @@ class TrialPage(Page):
         ]
         rows += [
             Row(
-                _accepted_words(view, key),
+                accepted_words(view, key),
                 f"meant so: {why or 'no reason given'}",
                 "",
                 "–",
@@ -421,9 +421,3 @@ def _timing_words(item: Timing) -> str:
     }[item.verdict]
     runs = f"{item.runs[0]} and {item.runs[1]} runs"
     return f"{item.name}: {seconds(item.before)} before, {seconds(item.now)} now; {told} ({runs})"
-
-
-def _accepted_words(view: TrialView, key: str) -> str:
-    """The subject of a decision."""
-    found = next((item.sample for item in view.log.differences if log_key(item) == key), "")
-    return found or key.removeprefix("trial:").replace(":", " ", 1)

@@ -180,12 +180,13 @@ class RowList(QListView):
         self.activated.connect(self._on_activated)
 
     def set_rows(self, rows: tuple[Row, ...]) -> None:
-        """Show `rows`; the current one stays current where its payload is still there."""
-        known = self.current()
+        """Show `rows`; the current one stays current where its payload is still there, else the one in its place is."""
+        known, place = self.current(), self.currentIndex().row()
         self._rows.set_rows(rows)
         wanted = next((at for at, row in enumerate(rows) if row.payload is not None and row.payload == known), -1)
         if wanted < 0:
-            wanted = next((at for at, row in enumerate(rows) if not row.heading), -1)
+            shown = [at for at, row in enumerate(rows) if not row.heading]
+            wanted = next((at for at in shown if at >= place), shown[-1] if shown and place > 0 else -1)
         if wanted >= 0:
             self.setCurrentIndex(self._rows.index(wanted))
         else:

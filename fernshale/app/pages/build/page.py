@@ -399,6 +399,7 @@ class BuildPage(Page):
             at = self._at
             self.session.carry_out(UseRuleAt(fix.rule.id, scope, at.path, at.line, at.start), fix.rule.name)
         elif cause is not None:
+            self._to_next()
             self.session.carry_out(UseRule(cause.cause.key, fix.rule.id), fix.rule.name)
         else:
             self.session.carry_out(UseSilentRule(fix.rule.id, fix.rule.id), fix.rule.name)

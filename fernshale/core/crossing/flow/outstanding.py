@@ -1,10 +1,15 @@
-"""Everything that was switched off or left out on a crossing, in one list, with the condition for its return."""
+"""Everything that a crossing left unfinished, in one list: what was switched off or left out, with the condition for its return;
+plugins that were held back, previews that were taken, differences that were accepted.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from fernshale.core.base.release import parse_release
+from fernshale.core.crossing.project.plugin_plan import plugin_key
 from fernshale.core.crossing.record.actions import Action
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.stages.build.actions import SwitchCodeOn, TakeMemberAlong
@@ -13,13 +18,15 @@ from fernshale.core.crossing.stages.engine.actions import RemoveWorkaround
 from fernshale.core.crossing.stages.engine.workarounds import is_needed
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.actions import ReturnPlugin
+from fernshale.core.crossing.stages.trial.items import accepted_words
 
-DebtKind = Literal["plugin", "code", "member", "line"]
+DebtKind = Literal["plugin", "code", "member", "line", "held back", "preview", "accepted"]
 
 
 @dataclass(frozen=True, slots=True)
 class OutstandingDebt:
-    """One debt. `action` pays it; `ready` says why that is possible now, "" while it is not."""
+    """One debt. `action` pays it; `ready` says why that is possible now, "" while it is not. Without an action it is a decision,
+    which can be withdrawn by the key `decision`, "" if it cannot."""
 
     kind: DebtKind
     title: str
@@ -27,12 +34,13 @@ class OutstandingDebt:
     why: str
     condition: str
     ready: str
-    action: Action
+    action: Action | None = None
+    decision: str = ""
 
     @property
     def key(self) -> str:
-        """The key of the item that the action resolves."""
-        return self.action.key
+        """What tells it from the others: the key of the item that the action resolves, or of the decision."""
+        return self.action.key if self.action is not None else self.decision or f"{self.kind}:{self.title}"
 
 
 def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[OutstandingDebt, ...]:
@@ -72,4 +80,46 @@ def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[Outstandin
             found.append(
                 OutstandingDebt("member", title, member.folder, state.left_out, words, "", TakeMemberAlong(member.name))
             )
+    found += (*_held_back(overview, crossing), *_previews(overview), *_accepted(overview))
     return tuple(sorted(found, key=lambda item: not item.ready))
+
+
+def _held_back(overview: Overview, crossing: Crossing) -> Iterator[OutstandingDebt]:
+    """Plugins that a decision keeps on their release."""
+    decided, to = crossing.decisions(), overview.setup.to
+    for step in overview.route.leg.plugins:
+        decision = decided.get(plugin_key(overview.setup, step.id))
+        if step.action != "hold" or decision is None:
+            continue
+        fitting = [item.version for item in overview.route.choices.get(step.id, ()) if item.readiness == "ready"]
+        others = [version for version in fitting if version != step.from_]
+        yield OutstandingDebt(
+            "held back", f"{step.id} stays on {step.from_}", step.id, decision.why or step.why,
+            f"until a release for {to} is taken", f"{others[-1]} fits now" if others else "", decision=decision.key,
+        )  # fmt: skip
+
+
+def _previews(overview: Overview) -> Iterator[OutstandingDebt]:
+    """Releases in use that are not published yet, as their number or the shelf says."""
+    scan = overview.scan
+    engines: dict[str, str] = {item.version: item.stage for item in overview.route.releases}
+    used = [(scan.profile.title, scan.release, engines.get(scan.release, ""))]
+    for plugin in scan.plugins:
+        listed = scan.shelf.releases_of(plugin.id) if scan.shelf is not None else ()
+        stage: str = next((item.stage for item in listed if item.version == plugin.version), "")
+        used.append((plugin.id, plugin.version, stage))
+    for name, version, stage in used:
+        if version and (stage == "preview" or parse_release(version).is_preview):
+            yield OutstandingDebt(
+                "preview", f"{name} {version} is a preview", name, "previews change until they are released",
+                "until its release is out", "",
+            )  # fmt: skip
+
+
+def _accepted(overview: Overview) -> Iterator[OutstandingDebt]:
+    """Differences of the trial run that a person accepted."""
+    for key, why in overview.trial.accepted.items():
+        words = accepted_words(overview.trial, key)
+        yield OutstandingDebt(
+            "accepted", words, "the trial run", why or "no reason given", "meant so", "", decision=key
+        )

@@ -18,7 +18,7 @@ from fernshale.core.crossing.stages.build.member_states import member_states
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.json_data import ledger_json
 from fernshale.core.crossing.stages.survey.baseline_run import describe_baseline
-from fernshale.core.crossing.stages.trial.items import log_key
+from fernshale.core.crossing.stages.trial.items import accepted_words
 from fernshale.core.crossing.stages.trial.view import PicturePair
 
 
@@ -82,7 +82,8 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
         "links": _links(overview),
         "trial": _trial(overview),
         "accepted": [
-            {"key": key, "what": _what(overview, key), "why": why} for key, why in overview.trial.accepted.items()
+            {"key": key, "what": accepted_words(overview.trial, key), "why": why}
+            for key, why in overview.trial.accepted.items()
         ],
         "debts": [
             {"what": item.what, "title": item.title, "place": item.place, "why": item.why, "key": f"debt:{item.entry}"}
@@ -247,9 +248,3 @@ def _picture_words(pair: PicturePair) -> str:
     if pair.difference.is_same:
         return "looks the same"
     return pair.difference.why or f"{pair.difference.share:.1%} of it looks different"
-
-
-def _what(overview: Overview, key: str) -> str:
-    """The title of an accepted difference."""
-    found = next((item.sample for item in overview.trial.log.differences if log_key(item) == key), "")
-    return found or key.removeprefix("trial:").replace(":", " ", 1)

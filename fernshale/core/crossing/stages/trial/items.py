@@ -20,6 +20,12 @@ def log_key(item: Difference) -> str:
     return f"trial:log:{item.key}"
 
 
+def accepted_words(view: TrialView, key: str) -> str:
+    """What a decision that accepted a difference is about."""
+    found = next((item.sample for item in view.log.differences if log_key(item) == key), "")
+    return found or key.removeprefix("trial:").replace(":", " ", 1)
+
+
 def not_run_item(title: str, compiles: bool) -> Item:
     run = (Option(RunGame(), "Run the game", (), is_automatic=True),) if compiles else ()
     detail = "" if compiles else "it is built first"
