@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 from typing import Literal
 
-from PySide6.QtCore import QByteArray, QPoint, QSettings, Qt
+from PySide6.QtCore import QByteArray, QPoint, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -44,8 +44,10 @@ from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPla
 from fernshale.app.editor import open_in_editor
 from fernshale.app.folds import Folds, Pane
 from fernshale.app.jobs import ProgressNote
+from fernshale.app.notify import notify
+from fernshale.app.pace import Pace
 from fernshale.app.pages.base import LOW, Page, file_and_line, take_option
-from fernshale.app.pages.build import BuildPage
+from fernshale.app.pages.build import BUILDING, BuildPage
 from fernshale.app.pages.debts import DebtsView
 from fernshale.app.pages.engine import EnginePage
 from fernshale.app.pages.links import LinksPage
@@ -88,6 +90,9 @@ _FOLDABLE: dict[Pane, tuple[str, str]] = {
     "logbook": ("Logbook", "F9"),
     "output": ("Output", "F10"),
 }
+# Work that took this long is told of on the desktop, if the window is not in use then; seconds.
+_LONG_S = 10.0
+_SOON_MS = 400
 _PAGES: tuple[type[Page], ...] = (SurveyPage, RoutePage, PluginsPage, EnginePage, BuildPage, LinksPage, TrialPage)
 
 
@@ -220,6 +225,10 @@ class MainWindow(QMainWindow):
     def _build_status(self) -> None:
         bar = self.statusBar()
         bar.setSizeGripEnabled(False)
+        self._pace = Pace("")
+        self._tick = QTimer(self)  # builds tell no progress, but time goes by
+        self._tick.setInterval(1000)
+        self._tick.timeout.connect(self._tell_pace)
         self._message = QLabel("", bar)
         self._message.setContentsMargins(12, 0, 0, 0)
         self._progress = QProgressBar(bar)
@@ -715,7 +724,7 @@ class MainWindow(QMainWindow):
 
     def _build(self) -> None:
         self.show_stage(Stage.BUILD)
-        self.session.carry_out(RunBuild(), "building")
+        self.session.carry_out(RunBuild(), BUILDING)
 
     def _undo_all(self) -> None:
         overview = self.session.overview
@@ -748,6 +757,10 @@ class MainWindow(QMainWindow):
         if not title:
             return
         self._undo.hide()
+        overview = self.session.overview
+        rounds = overview.build.rounds if overview is not None and title == BUILDING else ()
+        self._pace = Pace(title, rounds[-1].elapsed_s if rounds else 0.0)
+        self._tick.start()
         self._message.setText(title)
         self._progress.setRange(0, 0)
         self._progress.show()
@@ -757,7 +770,8 @@ class MainWindow(QMainWindow):
         if isinstance(note, ProgressNote) and self._progress.isVisible():
             self._progress.setRange(0, note.total)
             self._progress.setValue(note.done)
-            self._message.setText(note.what)
+            self._pace.go_on(note.what, note.done, note.total)
+            self._message.setText(self._pace.words)
 
     def _on_output(self, lines: object) -> None:
         if isinstance(lines, list):
@@ -765,10 +779,23 @@ class MainWindow(QMainWindow):
             self._foot_strip.say("output", next((line for line in reversed(lines) if line.strip()), ""))
 
     def _on_ended(self) -> None:
-        if self._progress.isVisible() and not self._undo.isVisible():
+        self._tick.stop()
+        is_told = self._progress.isVisible()
+        if is_told and not self._undo.isVisible():
             self._message.setText("ready")
+        if is_told and self._pace.elapsed_s >= _LONG_S and not self.isActiveWindow():
+            # The result is in the window in a moment.
+            QTimer.singleShot(_SOON_MS, self, self._notify_end)
         self._progress.hide()
         self._cancel.hide()
+
+    def _tell_pace(self) -> None:
+        self._message.setText(self._pace.words)
+
+    def _notify_end(self) -> None:
+        overview = self.session.overview
+        if overview is not None:
+            notify(f"{overview.setup.project.name}: done after {self._pace.elapsed_s:.0f} s", self._message.text())
 
     def _on_failed(self, error: object) -> None:
         self._message.setText(str(error).splitlines()[0] if str(error) else "failed")

@@ -173,3 +173,21 @@ def test_the_row_after_one_that_is_gone_is_current(qtbot: QtBot) -> None:
     assert rows.current() == "a"
     rows.set_rows(())
     assert rows.current() is None
+
+
+def test_long_work_is_told_of_when_the_window_is_not_in_use(
+    opened: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    told: list[tuple[str, str]] = []
+    monkeypatch.setattr("fernshale.app.window.notify", lambda title, text: told.append((title, text)))
+    monkeypatch.setattr("fernshale.app.window._LONG_S", 0.0)
+    monkeypatch.setattr(opened, "isActiveWindow", lambda: False)
+    with qtbot.waitSignal(opened.session.overview_changed, timeout=30_000):
+        opened.session.carry_out(parse_action("plugin:snuffer", "take"), "snuffer")
+    qtbot.waitUntil(lambda: bool(told), timeout=5_000)
+    assert told[0][0].startswith("candle: done after") and "snuffer" in told[0][1]
+    monkeypatch.setattr(opened, "isActiveWindow", lambda: True)
+    with qtbot.waitSignal(opened.session.overview_changed, timeout=30_000):
+        opened.session.carry_out(parse_action("engine:sites", "apply"), "sites")
+    qtbot.wait(600)
+    assert len(told) == 1 and not opened._tick.isActive()

@@ -1,5 +1,5 @@
 """The Build page: rounds, causes, and the code with the proposed fix."""
 
-from fernshale.app.pages.build.page import BuildPage
+from fernshale.app.pages.build.page import BUILDING, BuildPage
 
-__all__ = ["BuildPage"]
+__all__ = ["BUILDING", "BuildPage"]

@@ -57,6 +57,8 @@ from fernshale.core.crossing.stages.build.view import CauseView, Fix
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.fix.apply import CodeEdit
 
+# The title of a build while it runs.
+BUILDING = "building"
 # Owners of errors that the project cannot fix.
 _NOT_MINE = ("engine", "elsewhere")
 # The confidences to choose from; no option reaches the last.
@@ -465,7 +467,7 @@ class BuildPage(Page):
             self.editor_wanted.emit(*file_and_line(default.place))
 
     def _on_build(self) -> None:
-        self.session.carry_out(RunBuild(), "building")
+        self.session.carry_out(RunBuild(), BUILDING)
 
     def _on_rounds(self) -> None:
         self.session.build_and_fix()

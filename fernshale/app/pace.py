@@ -1,0 +1,53 @@
+"""How far a piece of work is, and how long it still takes, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from time import monotonic
+
+# Earlier than this nothing is known about the speed; seconds, and the share that is done.
+_EARLY_S = 3.0
+_EARLY_SHARE = 0.05
+
+
+class Pace:
+    """The pace of one piece of work. `usual_s` is how long it took the last time, 0 if that is not known."""
+
+    def __init__(self, title: str, usual_s: float = 0.0, now: Callable[[], float] = monotonic) -> None:
+        self._now = now
+        self._start = now()
+        self._usual = usual_s
+        self._what, self._done, self._total = title, 0, 0
+        self._since = self._start  # when the current part began
+
+    @property
+    def elapsed_s(self) -> float:
+        return self._now() - self._start
+
+    def go_on(self, what: str, done: int, total: int) -> None:
+        """Take note of progress. A smaller number than before is that of another part."""
+        if done < self._done or total != self._total:
+            self._since = self._now()
+        self._what, self._done, self._total = what, done, total
+
+    @property
+    def words(self) -> str:
+        """What is done, how far it is, and how long it still takes as far as that is known."""
+        parts = [self._what]
+        if self._total:
+            parts.append(f"{self._done} of {self._total}")
+            gone = self._now() - self._since
+            if gone >= _EARLY_S and self._done >= _EARLY_SHARE * self._total:
+                parts.append(f"about {_span(gone * (self._total - self._done) / self._done)} left")
+        elif self.elapsed_s >= _EARLY_S:
+            usual = f", {_span(self._usual)} the last time" if self._usual else ""
+            parts.append(f"{_span(self.elapsed_s)}{usual}")
+        return " · ".join(parts)
+
+
+def _span(seconds: float) -> str:
+    """A time as people say it: seconds up to two minutes, then minutes, then hours."""
+    if seconds < 120:
+        return f"{max(1, round(seconds))} s"
+    minutes = round(seconds / 60)
+    return f"{minutes} min" if minutes < 120 else f"{minutes / 60:.1f} h"
