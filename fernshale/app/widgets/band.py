@@ -99,7 +99,7 @@ class RouteBand(QWidget):
         self._overview, self._stage = overview, stage
         self._left = stage or self._left
         self._knots = knots_of(overview)
-        states = ", ".join(f"{item.value} {overview.states[item].value}" for item in STAGES)
+        states = "; ".join(self._hint(item) for item in STAGES)
         self.setAccessibleDescription(states)
         self.update()
 
