@@ -12,11 +12,13 @@ from fernshale.core.crossing.flow.actions import (
 )
 from fernshale.core.crossing.flow.batch import cross_all, cross_one
 from fernshale.core.crossing.flow.import_content import ContentState, import_content, plan_import, read_assets_for
+from fernshale.core.crossing.flow.last_look import LAST_LOOK, keep_last_look
 from fernshale.core.crossing.flow.outstanding import DebtKind, find_outstanding
 from fernshale.core.crossing.flow.standalone_changes import write_changes, write_links
 from fernshale.core.crossing.flow.start import begin_crossing
 from fernshale.core.crossing.flow.summaries import FindingParts, finding_of
 from fernshale.core.crossing.project.check_runs import check_rows
+from fernshale.core.crossing.record.crossing_deletion import delete_crossing, find_own_parts
 from fernshale.core.crossing.record.database import Crossing, all_crossings, find_crossing, open_crossing
 from fernshale.core.crossing.record.decisions import read_decisions
 from fernshale.core.crossing.record.fix_settings import attempts_per_build
@@ -46,6 +48,7 @@ from fernshale.core.crossing.stages.trial.check_list import (
 )
 
 __all__ = [
+    "LAST_LOOK",
     "ContentState",
     "Crossing",
     "DebtKind",
@@ -64,17 +67,20 @@ __all__ = [
     "choose_confidence",
     "cross_all",
     "cross_one",
+    "delete_crossing",
     "describe_baseline",
     "drop_check",
     "edits_since",
     "find_crossing",
     "find_outstanding",
+    "find_own_parts",
     "finding_of",
     "go_back_to",
     "has_changed",
     "import_content",
     "inspect",
     "inspect_project",
+    "keep_last_look",
     "mark_check",
     "member_states",
     "open_crossing",

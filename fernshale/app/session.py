@@ -25,6 +25,7 @@ from fernshale.api.crossings import (
     has_changed,
     import_content,
     inspect,
+    keep_last_look,
     redo,
     refuse_check,
     restore_snapshot,
@@ -118,6 +119,11 @@ class Session(QObject):
         self._watch.stop()
         self.attempts.close()
         self.runner.close()
+
+    def leave(self) -> None:
+        """Have no crossing open any more."""
+        self.close()
+        self.crossing = self.overview = None
 
     # -- intents
 
@@ -306,6 +312,8 @@ class Session(QObject):
         if not isinstance(result, Overview):
             return
         before, self.overview = self.overview, result
+        if self.crossing is not None:
+            keep_last_look(self.crossing, result)
         self._watch.start()
         if before is None:
             self.opened.emit()

@@ -265,6 +265,7 @@ class MainWindow(QMainWindow):
         self.start_page.folder_wanted.connect(self._choose_folder)
         self.start_page.sample_wanted.connect(self._open_sample)
         self.start_page.comparison_wanted.connect(self._compare_releases)
+        self.start_page.deleting.connect(self._leave)
         for number, stage in enumerate(STAGES, 1):
             self._key(f"Alt+{number}", partial(self._enter_stage, stage))
         for keys, act in (
@@ -338,6 +339,13 @@ class MainWindow(QMainWindow):
         self.session.overview = None
         self._seen_step = -1
         self.session.resume(crossing)
+
+    def _leave(self, crossing: Crossing) -> None:
+        """Have a crossing that will be deleted open no more."""
+        mine = self.session.crossing
+        if mine is not None and mine.folder == crossing.folder:
+            self.session.leave()
+            self.setWindowTitle("Fernshale")
 
     def _choose_folder(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Your project")
@@ -829,6 +837,7 @@ class MainWindow(QMainWindow):
         settings.setValue("sizes/columns", self._columns_split.saveState())
         settings.setValue("sizes/rows", self._rows_split.saveState())
         self.session.close()
+        self.start_page.close_work()
         super().closeEvent(event)
 
 

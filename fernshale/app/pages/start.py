@@ -8,19 +8,27 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
-from fernshale.api.crossings import Crossing, all_crossings
+from fernshale.api.crossings import LAST_LOOK, Crossing, all_crossings, delete_crossing, find_own_parts
 from fernshale.api.projects import missing_tools
+from fernshale.api.snapshots import Store, default_store
+from fernshale.app.dialogs.questions import ask_yes, show_error
+from fernshale.app.jobs import Runner
 from fernshale.app.theme import text_font
 from fernshale.app.widgets.basics import Card, button, heading_label, quiet_label
-from fernshale.app.widgets.rows import Row, RowList
+from fernshale.app.widgets.crossing_list import CrossingList, CrossingRow
+from fernshale.app.widgets.rows import Row
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.quantities import count, size_words
 from fernshale.core.base.treepath import printable
+from fernshale.core.snapshot.deletion import Freed
 from fernshale.sample import SAMPLES
 
 
 class StartPage(QWidget):
-    """`resume_wanted` carries a Crossing, `sample_wanted` the name of a sample."""
+    """`resume_wanted` and `deleting` carry a Crossing, `sample_wanted` the name of a sample."""
 
     resume_wanted = Signal(object)
+    deleting = Signal(object)
     folder_wanted = Signal()
     sample_wanted = Signal(str)
     comparison_wanted = Signal()
@@ -42,15 +50,22 @@ class StartPage(QWidget):
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(20)
         known = Card(split, "Your crossings")
-        self._list = RowList(known, "Your crossings")
+        self._list = CrossingList(known)
         self._list.activated_row.connect(self._resume)
         known.body.addWidget(self._list)
         row = QHBoxLayout()
         row.setContentsMargins(11, 8, 9, 9)
+        row.setSpacing(6)
         self._go_on = button(known, "Resume", lambda: self._resume(self._list.current()), main=True)
         row.addWidget(self._go_on)
-        row.addStretch(1)
+        self._delete = button(known, "Delete…", self._ask_delete, hint="Says first what that takes away")
+        row.addWidget(self._delete)
+        self._said = quiet_label(known, "")
+        row.addWidget(self._said, 1)
         known.body.addLayout(row)
+        self._runner = Runner(self)
+        self._runner.succeeded.connect(self._on_deleted)
+        self._runner.failed.connect(lambda error: show_error(self, error))
         right = QWidget(split)
         side = QVBoxLayout(right)
         side.setContentsMargins(0, 0, 0, 0)
@@ -86,11 +101,43 @@ class StartPage(QWidget):
         """Read the crossings again."""
         rows = tuple(_row(crossing) for crossing in all_crossings()[:50])
         self._list.set_rows(rows or (Row("None yet. Open a project folder to start one.", heading=True),))
-        self._go_on.setEnabled(bool(rows))
+        for made in (self._go_on, self._delete):
+            made.setEnabled(bool(rows))
 
     def _resume(self, payload: object) -> None:
-        if isinstance(payload, Crossing):
-            self.resume_wanted.emit(payload)
+        if isinstance(payload, CrossingRow):
+            self.resume_wanted.emit(payload.crossing)
+
+    def _ask_delete(self) -> None:
+        """Delete the selected crossing, once a person has read what that takes away."""
+        chosen = self._list.current()
+        if not isinstance(chosen, CrossingRow):
+            return
+        crossing, store = chosen.crossing, Store(default_store())
+        try:
+            own = find_own_parts(crossing, store)
+        except FernshaleError as error:
+            show_error(self, error)
+            return
+        steps = count(sum(entry.changes is not None for entry in crossing.logbook()), "step")
+        snapshots = f"{count(len(own.snapshots), 'snapshot')} of {size_words(own.snapshot_bytes)} that only it needs"
+        words = (
+            f"Its logbook with {steps}, its decisions, and {snapshots} are deleted for good; its steps can never be undone. "
+            f"The project in {printable(str(crossing.setup.project))} stays as it is."
+        )
+        if ask_yes(self, f"Delete the crossing of {printable(crossing.setup.project.name)}?", words, "Yes, delete it"):
+            self.deleting.emit(crossing)
+            self._said.setText("deleting…")
+            self._runner.start("deleting", lambda work: delete_crossing(crossing, store, work))
+
+    def close_work(self) -> None:
+        """Stop what runs and wait for it."""
+        self._runner.close()
+
+    def _on_deleted(self, result: object) -> None:
+        self.refresh()
+        if isinstance(result, Freed):
+            self._said.setText(f"deleted; {size_words(result.bytes)} were freed")
 
 
 def _row(crossing: Crossing) -> Row:
@@ -100,4 +147,5 @@ def _row(crossing: Crossing) -> Row:
     when = time.strftime("%Y-%m-%d %H:%M", time.localtime(last.time)) if last else ""
     title = f"{printable(setup.project.name)}   {setup.from_} → {setup.to}"
     sub = f"{last.stage.value}: {last.title}" if last else str(setup.project)
-    return Row(title, sub, when, payload=crossing)
+    look = crossing.read(LAST_LOOK)
+    return Row(title, look.finding or sub, when, payload=CrossingRow(crossing, look))

@@ -37,7 +37,7 @@ def delete_snapshots(store: Store, ids: list[str], work: Work) -> Freed:
 def needed_snapshots() -> dict[str, str]:
     """The snapshots that every policy keeps, with the reason."""
     needed: dict[str, str] = {}
-    for crossing in _crossings():
+    for crossing in every_crossing():
         name = crossing.setup.project.name
         legs = range(len(crossing.setup.stops))
         for id in (crossing.read(START), *(crossing.read(LEG_START, leg) for leg in legs)):
@@ -52,7 +52,7 @@ def needed_snapshots() -> dict[str, str]:
 def needed_contents() -> set[str]:
     """Digests of the contents that steps in any logbook wrote or replaced: undoing needs them."""
     found: set[str] = set()
-    for crossing in _crossings():
+    for crossing in every_crossing():
         for entry in crossing.logbook():
             for change in entry.changes.changes if entry.changes else ():
                 found |= {side.content for side in (change.before, change.after) if side is not None}
@@ -68,7 +68,7 @@ def _in_journal(path: Path) -> set[str]:
         raise StoreError(f"the journal {path} cannot be read; the contents it needs are unknown") from error
 
 
-def _crossings() -> Iterator[Crossing]:
+def every_crossing() -> Iterator[Crossing]:
     """Every crossing, also those whose project is missing at the moment. Raises ProjectError for an unreadable one."""
     for path in sorted((home() / "crossings").glob("*/crossing.sqlite")):
         yield Crossing(path.parent)
