@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from fernshale.app.pages.base import Page
 from fernshale.app.theme import SCALES, choose_scale, scale, scaled
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.app.widgets.text_document import AnnotatedText
+from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.app.window import MainWindow
 from fernshale.core.crossing.flow.actions import parse_action
 from fernshale.core.crossing.record.stage import Stage
@@ -191,3 +191,18 @@ def test_long_work_is_told_of_when_the_window_is_not_in_use(
         opened.session.carry_out(parse_action("engine:sites", "apply"), "sites")
     qtbot.wait(600)
     assert len(told) == 1 and not opened._tick.isActive()
+
+
+def test_a_change_far_to_the_right_is_seen_without_scrolling(qtbot: QtBot) -> None:
+    text = "x" * 300 + " = changed;"
+    far = LineRow("after", "mine", "1", text, "mine", ((303, 310),))
+    near = LineRow("after", "mine", "2", "short = changed;", "mine", ((8, 15),))
+    view = AnnotatedText(None, "changes")  # type: ignore[arg-type]
+    qtbot.addWidget(view)
+    view.resize(600, 200)
+    view.show()
+    view.show_lines((far, near))
+    (block,) = view.blocks()
+    qtbot.waitUntil(lambda: block.width() <= view.viewport().width())
+    assert not view.horizontalScrollBar().isVisible()
+    assert far.skipped(60) == 303 - 24 and near.skipped(60) == 0 and far.skipped(500) == 0

@@ -269,7 +269,7 @@ def _show_source(card: Card, text: AnnotatedText, side: str, folder: str, symbol
     rows = tuple(
         LineRow("", "quiet", str(number), line, "base" if number == symbol.line else None) for number, line in shown
     )
-    text.show_lines(rows)
+    text.show_lines(rows, symbol.file)
 
 
 @cache

@@ -30,9 +30,10 @@ _NUMBER = 44
 _WIDEST = 6000
 # Lines above one that is scrolled to.
 _ABOVE = 4
-# A mark that begins further right than the first is shown as far from the start as the second.
-_FAR_MARK = 64
-_BEFORE_MARK = 24
+# Where fewer columns than the second would be seen of a mark, it is shown as far from the start as the first.
+_BEFORE_MARK, _AFTER_MARK = 24, 12
+# Columns that are seen before the width is known.
+_COLUMNS = 64
 
 
 class LineRow(NamedTuple):
@@ -51,11 +52,10 @@ class LineRow(NamedTuple):
     faded: bool = False
     path: str = ""
 
-    @property
-    def skipped(self) -> int:
-        """How many columns are left out at the start, so that what is marked is seen without scrolling."""
+    def skipped(self, columns: int) -> int:
+        """How many columns are left out at the start, so that what is marked is among the first `columns`."""
         start = self.marks[0][0] if self.marks else 0
-        return start - _BEFORE_MARK if start > _FAR_MARK else 0
+        return max(start - _BEFORE_MARK, 0) if start > columns - _AFTER_MARK else 0
 
 
 def _height() -> int:
@@ -79,6 +79,7 @@ class LinesBlock(QWidget):
         self._colours = Colours("", ())
         self._margin = scaled(_MARGIN) if margin is None else margin
         self._from = self._to = -1
+        self._columns = _COLUMNS
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.IBeamCursor)
@@ -88,7 +89,20 @@ class LinesBlock(QWidget):
         self._lines = lines
         self._colours = Colours(self._path, [line.text for line in lines] if self._path else ())
         self._from = self._to = -1
-        longest = max((line.text[line.skipped :] if line.marks else line.text for line in lines), key=len, default="")
+        self._fit()
+
+    def set_room(self, width: int) -> None:
+        """So many pixels are seen at a time."""
+        letter = max(1, QFontMetrics(code_font()).horizontalAdvance("0"))
+        columns = max(20, (width - self._margin - _number() - 24) // letter)
+        if columns != self._columns:
+            self._columns = columns
+            self._fit()
+
+    def _fit(self) -> None:
+        lines = self._lines
+        shown = (line.text[line.skipped(self._columns) :] if line.marks else line.text for line in lines)
+        longest = max(shown, key=len, default="")
         width = self._margin + _number() + QFontMetrics(code_font()).horizontalAdvance(longest.expandtabs(TAB)) + 24
         self.setFixedHeight(_height() * len(lines))
         self.setMinimumWidth(min(width, _WIDEST))
@@ -138,7 +152,7 @@ class LinesBlock(QWidget):
 
     def _paint_text(self, painter: QPainter, at: int, top: int) -> None:
         line = self._lines[at]
-        skipped = len(line.text[: line.skipped].expandtabs(TAB))
+        skipped = len(line.text[: line.skipped(self._columns)].expandtabs(TAB))
         whole = line.text.expandtabs(TAB)
         layout = QTextLayout(f"…{whole[skipped + 1 :]}" if skipped else whole, code_font())
         own = colours_of_line(whole, line.path) if line.path else self._colours.of(at)
@@ -247,7 +261,9 @@ class AnnotatedText(QScrollArea):
     def _fit(self) -> None:
         """Keep words and cards as wide as what is seen; only lines of code reach beyond it."""
         for part in self._parts:
-            if not isinstance(part, LinesBlock):
+            if isinstance(part, LinesBlock):
+                part.set_room(self.viewport().width())
+            else:
                 part.setMaximumWidth(max(self.viewport().width(), 200))
 
     def scroll_to(self, at: int) -> None:

@@ -179,6 +179,7 @@ class BuildPage(Page):
         super().set_room(width, height)
         if self._overview is not None:
             self._show_top(self._overview)
+            self._show_buttons(self._selection(*self._current()))
 
     def _show_top(self, overview: Overview) -> None:
         view = overview.build
