@@ -332,7 +332,8 @@ class LinksPage(Page):
             document.show_lines(
                 _excerpt(text, line)
                 if text
-                else (LineRow("", "plain", "", (path and "no text") or "nothing declared it"),)
+                else (LineRow("", "plain", "", (path and "no text") or "nothing declared it"),),
+                path if text else "",
             )
 
     def _on_apply(self) -> None:
