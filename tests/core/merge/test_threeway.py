@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 from hypothesis import example, given
 from hypothesis import strategies as st
 
@@ -69,18 +71,23 @@ def test_an_unchanged_side_yields_the_other(base: list[str], other: list[str]) -
 
 
 @given(_LINES, _LINES, _LINES)
+@example(list("decabeb"), list("aae"), list("abbdc"))
+@example(list("cabb"), list("aabbc"), list("a"))
 def test_no_line_of_mine_is_lost_without_a_decision(base: list[str], mine: list[str], incoming: list[str]) -> None:
     merge = merge_text(_text(base), _text(mine), _text(incoming))
     kept = result_text(merge, {conflict.id: Resolution("mine") for conflict in merge.decisions}, "nothing")
     assert kept is not None
-    added = [mine[line] for hunk in align_lines(base, mine) for line in range(*hunk.new)]
     lines = kept.text.split("\n")
+    # Where a block was moved, its lines are not new at their new place: the other side may have deleted some of them.
+    is_moved = merge.mine_at is not None or merge.incoming_at is not None
+    added = [mine[line] for hunk in align_lines(base, mine) for line in range(*hunk.new)] if not is_moved else []
+    added += (Counter(mine) - Counter(base)).elements()
     assert all(lines.count(line) >= 1 for line in added)
     marked = result_text(merge, {}, "marked")
     assert marked is not None
     for region in merge.regions:
         if region.kind is RegionKind.DECIDE:
-            for line in (*mine[slice(*region.mine)], *incoming[slice(*region.incoming)]):
+            for line in (*merge.mine[slice(*region.mine)], *merge.incoming[slice(*region.incoming)]):
                 assert line in marked.text.split("\n")
 
 
