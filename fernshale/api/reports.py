@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from fernshale.core.base.log import log_file
+from fernshale.core.crossing.flow.diagnostic_bundle import write_bundle
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
@@ -16,6 +18,7 @@ __all__ = [
     "accepted_words",
     "export_playbook",
     "find_printers",
+    "log_file",
     "log_key",
     "read_playbook",
     "report_data",
@@ -24,5 +27,6 @@ __all__ = [
     "report_message",
     "to_junit",
     "trial_json",
+    "write_bundle",
     "write_patches",
 ]

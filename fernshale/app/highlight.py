@@ -55,7 +55,8 @@ def _colours_of(text: str, name: str) -> tuple[Coloured, ...]:
         return ()
     lines: list[list[tuple[int, int, Tone]]] = [[]]
     column = 0
-    for kind, part in lexer.get_tokens(text):
+    # Some comments end only with their line.
+    for kind, part in lexer.get_tokens(text + "\n"):
         whole = str(kind).removeprefix("Token.")
         tone = next((tone for start, tone in _TONES if whole.startswith(start)), None)
         for number, piece in enumerate(part.split("\n")):
@@ -65,7 +66,7 @@ def _colours_of(text: str, name: str) -> tuple[Coloured, ...]:
             if tone is not None and piece:
                 lines[-1].append((column, column + len(piece), tone))
             column += len(piece)
-    return tuple(map(tuple, lines))
+    return tuple(map(tuple, lines[:-1]))
 
 
 @lru_cache(maxsize=256)

@@ -2,17 +2,30 @@
 
 from __future__ import annotations
 
+import faulthandler
+import logging
 import signal
 import sys
+from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QTimer, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
 from fernshale.app.dialogs.questions import show_error
 from fernshale.app.theme import apply_theme, restore_scale
 from fernshale.app.window import MainWindow
 from fernshale.core.base.data_folder import home
+from fernshale.core.base.log import LOGGER, log_folder, log_uncaught
+
+_LEVELS: Mapping[QtMsgType, int] = {
+    QtMsgType.QtDebugMsg: logging.DEBUG,
+    QtMsgType.QtInfoMsg: logging.INFO,
+    QtMsgType.QtWarningMsg: logging.WARNING,
+    QtMsgType.QtCriticalMsg: logging.ERROR,
+    QtMsgType.QtFatalMsg: logging.CRITICAL,
+}
 
 
 def make_app(arguments: list[str]) -> QApplication:
@@ -27,6 +40,15 @@ def make_app(arguments: list[str]) -> QApplication:
     apply_theme(app)
     app.styleHints().colorSchemeChanged.connect(lambda _scheme: apply_theme(app))
     return app
+
+
+def _log_what_breaks() -> None:
+    """Have exceptions, messages of Qt and crashes of the interpreter in the log."""
+    log_uncaught()
+    qInstallMessageHandler(lambda kind, _place, words: LOGGER.log(_LEVELS.get(kind, logging.WARNING), "Qt: %s", words))
+    with suppress(OSError):
+        # Open until the end: the interpreter writes to it when it crashes.
+        faulthandler.enable((log_folder() / "crash.log").open("a", encoding="utf-8"))
 
 
 def make_window() -> MainWindow:
@@ -44,6 +66,7 @@ def run_app(arguments: list[str], project: Path | None, shelf: Path | None, targ
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda _number, _frame: window.close())
     sys.excepthook = lambda _kind, error, _trace: show_error(window, error)
+    _log_what_breaks()
     pulse = QTimer(window)
     pulse.timeout.connect(lambda: None)
     pulse.start(300)

@@ -38,7 +38,7 @@ from fernshale.app.dialogs.action_list import ActionList, MenuCommand
 from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.dialogs.describe import DescribeDialog
 from fernshale.app.dialogs.import_content import ImportDialog, choose_content
-from fernshale.app.dialogs.questions import ask_trust, choose_editor, show_error
+from fernshale.app.dialogs.questions import ask_trust, choose_editor, save_bundle, show_error
 from fernshale.app.dialogs.release_changes import ReleaseChangesDialog, ReleasePlaces
 from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
 from fernshale.app.editor import open_in_editor
@@ -657,6 +657,7 @@ class MainWindow(QMainWindow):
             MenuCommand("Larger letters", "Fernshale", "Ctrl++", partial(self.zoom, 1)),
             MenuCommand("Smaller letters", "Fernshale", "Ctrl+-", partial(self.zoom, -1)),
             MenuCommand("Letters of the usual size", "Fernshale", "Ctrl+0", partial(self.zoom, 0)),
+            MenuCommand("Save a diagnostic bundle", "Fernshale", "", lambda: save_bundle(self, self.session.crossing)),
             MenuCommand("Choose your editor", "Fernshale", "", lambda: choose_editor(self)),
         ]
         overview = self.session.overview
@@ -807,7 +808,7 @@ class MainWindow(QMainWindow):
 
     def _on_failed(self, error: object) -> None:
         self._message.setText(str(error).splitlines()[0] if str(error) else "failed")
-        show_error(self, error)
+        show_error(self, error, self.session.crossing)
 
     def _on_trust_needed(self, error: object) -> None:
         crossing = self.session.crossing

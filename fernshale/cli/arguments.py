@@ -41,6 +41,7 @@ def build_parser() -> argparse.ArgumentParser:
         prog="fernshale", description="Take a game project from one engine release to a newer one.", epilog=_CODES
     )
     parser.add_argument("--version", action="version", version=f"fernshale {__version__}")
+    parser.add_argument("--verbose", action="store_true", help="log more, and on the standard error output as well")
     parser.set_defaults(handler=("open_window", "open_window"), project=None)
     commands = _Commands(parser)
     _window_commands(commands)

@@ -14,6 +14,7 @@ from fernshale.cli.arguments import build_parser
 from fernshale.cli.output import PlainStream
 from fernshale.core.base.crash_report import in_words
 from fernshale.core.base.errors import Cancelled, FernshaleError
+from fernshale.core.base.log import log_uncaught, logged, start_logging, stop_logging
 from fernshale.core.base.work import CancelToken
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
@@ -29,7 +30,10 @@ def run(arguments: Sequence[str]) -> int:
     sys.stdout, sys.stderr = PlainStream(out), PlainStream(err)
     try:
         options = build_parser().parse_args(_with_current_names(arguments))  # misuse ends here, with 2
-        code = _run(options, token)
+        start_logging(is_verbose=options.verbose)
+        log_uncaught()
+        with logged("-", f"command {options.handler[1]}"):
+            code = _run(options, token)
         sys.stdout.flush()
     except (Cancelled, KeyboardInterrupt):
         code = _interrupted()
@@ -37,6 +41,7 @@ def run(arguments: Sequence[str]) -> int:
         code = 1  # the reader has closed the pipe
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
     finally:
+        stop_logging()
         for number in SIGNALS:
             signal.signal(number, signal.SIG_IGN)  # nothing is left that an interrupt could end
         sys.stdout, sys.stderr = out, err

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shlex
+from pathlib import Path
 
 import regex
 from PySide6.QtCore import QSettings
@@ -10,6 +11,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
+    QFileDialog,
     QFormLayout,
     QInputDialog,
     QLineEdit,
@@ -17,6 +19,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fernshale.api.crossings import Crossing
+from fernshale.api.reports import log_file, write_bundle
 from fernshale.app.editor import SETTING, editor_command
 from fernshale.app.jobs import Runner
 from fernshale.app.widgets.basics import quiet_label
@@ -69,9 +73,10 @@ def ask_yes(parent: QWidget, title: str, words: str, yes: str) -> bool:
     return box.clickedButton() is agree
 
 
-def show_error(parent: QWidget, error: object) -> None:
-    """Show an error, and for an unexpected one the file with its details."""
+def show_error(parent: QWidget, error: object, crossing: Crossing | None = None) -> None:
+    """Show an error; for an unexpected one say that nothing was lost and where the details are, and offer a bundle of them."""
     box = QMessageBox(parent)
+    bundle = None
     box.setWindowTitle("That did not work")
     if isinstance(error, FernshaleError):
         box.setText(printable(error.message))
@@ -79,7 +84,29 @@ def show_error(parent: QWidget, error: object) -> None:
     else:
         words = printable(in_words(error) if isinstance(error, BaseException) else str(error))
         box.setText(words[:1].upper() + words[1:])
+        box.setInformativeText(
+            "Nothing of your project is lost: each step is written whole or not at all, and the logbook has all of them. "
+            f"The log is {log_file()}."
+        )
+        bundle = box.addButton("Save a diagnostic bundle…", QMessageBox.ButtonRole.ActionRole)
+        box.setDefaultButton(box.addButton("Close", QMessageBox.ButtonRole.RejectRole))
     box.exec()
+    if bundle is not None and box.clickedButton() is bundle:
+        save_bundle(parent, crossing)
+
+
+def save_bundle(parent: QWidget, crossing: Crossing | None) -> None:
+    """Save what whoever helps needs to know, after a person chose where."""
+    name, _ = QFileDialog.getSaveFileName(parent, "Save a diagnostic bundle", "fernshale-diagnostics.zip", "*.zip")
+    if not name:
+        return
+    try:
+        write_bundle(Path(name), crossing)
+    except (OSError, FernshaleError) as error:
+        show_error(parent, error)
+        return
+    words = "It is a zip of texts: versions, this machine, the profile, the end of the log, and the logbook without contents."
+    QMessageBox.information(parent, "Saved", f"{name}\n\n{words} Read it before you send it.")
 
 
 def choose_editor(parent: QWidget) -> None:

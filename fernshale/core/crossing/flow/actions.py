@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fernshale.core.base.log import logged
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.action_handlers import Handlers, record_choice
 from fernshale.core.crossing.project.scan import scan_crossing
@@ -43,7 +44,7 @@ _HANDLERS: Handlers = {
 
 def carry_out(crossing: Crossing, action: Action, author: Author, work: Work) -> None:
     """Carry an action out. Raises what its stage raises; then its decision is not recorded."""
-    with crossing.acting():
+    with logged(crossing.folder.name, f"{action.key} {action.option}"), crossing.acting():
         _HANDLERS[type(action)](crossing, scan_crossing(crossing, work), action, author, work)
 
 
