@@ -125,12 +125,7 @@ def _changed(
         CodeEdit(edit.path, 1, edit.start - start, edit.end - start, edit.old, edit.new) for edit in edits
     ]  # fmt: skip
     before, after = _lines_of(old), _lines_of(apply_edits(old, shifted))
-    same = 0
-    while same < min(len(before), len(after)) and before[same] == after[same]:
-        same += 1
-    tail = 0
-    while tail < min(len(before), len(after)) - same and before[-1 - tail] == after[-1 - tail]:
-        tail += 1
+    same, tail = _shared_ends(before, after)
     shown = _context(lines, first, first + same)
     gone, come = before[same : len(before) - tail], after[same : len(after) - tail]
     shown += [
@@ -153,12 +148,7 @@ def differing(line: str, other: str) -> tuple[tuple[int, int], ...]:
     empty where the other one only has more."""
     if not other:
         return ()
-    start = 0
-    while start < min(len(line), len(other)) and line[start] == other[start]:
-        start += 1
-    end = 0
-    while end < min(len(line), len(other)) - start and line[-1 - end] == other[-1 - end]:
-        end += 1
+    start, end = _shared_ends(line, other)
     stop = len(line) - end
     # The same place in both lines: where the word begins that differs in one of them.
     while start and _is_word(line[start - 1]) and any(_is_word(each[start : start + 1]) for each in (line, other)):
@@ -166,6 +156,14 @@ def differing(line: str, other: str) -> tuple[tuple[int, int], ...]:
     while 0 < stop < len(line) and _is_word(line[stop - 1]) and _is_word(line[stop]):
         stop += 1
     return ((start, max(start, stop)),)
+
+
+def _shared_ends(one: Sequence[str], other: Sequence[str]) -> tuple[int, int]:
+    """How many parts two sequences have in common at the start, and after these at the end."""
+    most = min(len(one), len(other))
+    start = next((at for at in range(most) if one[at] != other[at]), most)
+    end = next((at for at in range(most - start) if one[-1 - at] != other[-1 - at]), most - start)
+    return start, end
 
 
 def _is_word(letter: str) -> bool:

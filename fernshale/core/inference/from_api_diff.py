@@ -279,8 +279,8 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
 
 
 def _needed_import(old: Symbol, candidate: SymbolCandidate, after: Path) -> tuple[str, str]:
-    """Return the class that contains the new name but not the old one, and its import line, "" if that depends on the file. Of
-    scripts the outermost name, and of Rust what left a type: it may be a function."""
+    """Return the class that contains the new name but not the old one, and its import line, "" if that depends on the file.
+    For scripts it is the outermost name of any kind; for Rust also a function that belongs to no type any more."""
     new, holder = candidate.symbol, candidate.holder
     if new.file.endswith(SCRIPTS) and old.file.endswith(SCRIPTS) and old.scope:
         name = new.path[0]

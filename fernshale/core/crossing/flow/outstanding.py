@@ -39,7 +39,7 @@ class OutstandingDebt:
 
     @property
     def key(self) -> str:
-        """What tells it from the others: the key of the item that the action resolves, or of the decision."""
+        """A key of its own: that of the item that the action resolves, or of the decision."""
         return self.action.key if self.action is not None else self.decision or f"{self.kind}:{self.title}"
 
 

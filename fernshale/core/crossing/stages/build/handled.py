@@ -33,7 +33,7 @@ HANDLED: Fact[Handled] = Fact("handled", Handled(), _read, _write, per_leg=True)
 
 
 def keep_handled(crossing: Crossing, view: BuildView, fix: Fix, entry: int) -> None:
-    """Remember the causes of a view that a fix, applied everywhere by a logbook entry, clears whole."""
+    """Remember which causes of a view a fix clears completely. It was applied everywhere, as the logbook entry says."""
     number = view.rounds[-1].number if view.rounds else 0
     known = crossing.read(HANDLED)
     before = known.by if known.round == number else {}

@@ -112,7 +112,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     for cause in causes:
         is_later = cause.key in later
         fixes, refused = searching.find(cause, NEVER if is_later else far)
-        # Whether another candidate still fits says nothing as long as the one that was applied was not tried.
+        # Other candidates are not offered before the next build has tried the one that was applied.
         handled_by = handled.get(cause.key, "") if is_stale else ""
         fixes = with_verdicts(cause.key, fixes, verdicts) if not handled_by else ()
         left_out = "" if fixes or handled_by else _left_out_plugin(cause, gone)
