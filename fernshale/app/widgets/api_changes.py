@@ -12,10 +12,10 @@ def title_of_change(change: ApiChange) -> str:
         shared = next((at for at, (a, b) in enumerate(zip(old.scope, new.scope, strict=False)) if a != b), None)
         if shared is None and old.scope == new.scope:
             return f"{old.name} → {new.name}" if old.name != new.name else f"{old.name} is declared in {new.file}"
-        return f"{'::'.join(old.path[shared:])} → {'::'.join(new.path[shared:])}"
+        return f"{old.mark.join(old.path[shared:])} → {new.mark.join(new.path[shared:])}"
     if old is not None and new is not None and change.kind == "imported-from":
         return f"{new.name} from {'.'.join(new.scope)}, not {'.'.join(old.scope)}"
-    near = ".".join(change.symbol.path[-2:])
+    near = change.symbol.mark.join(change.symbol.path[-2:])
     if change.kind == "reordered":
         return f"{near.removesuffix('.__init__')} takes its arguments in another order"
     if change.kind == "signature" and old is not None and new is not None and old.is_callable == new.is_callable:

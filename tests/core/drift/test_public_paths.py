@@ -163,3 +163,14 @@ def test_a_member_that_became_a_name_of_a_module_is_imported_from_there(before: 
     rules = guess_rules(changes_between(*folders), *folders, "t", ()).rules
     results = {apply_edits(before, find_edits(rule, TreePath("src/a.ts"), before)) for rule in rules}
     assert after in results, results
+
+
+def test_a_member_of_a_class_is_used_where_its_class_is_named(tree: Tree) -> None:
+    old = {"hull.d.ts": "export declare class Hull { static from(n: number): Hull; row(): void; }\n"}
+    new = {"hull.d.ts": "export declare class Hull { }\nexport declare function from(n: number): Hull;\n"}
+    changes = {
+        item.symbol.name: item for item in changes_between(tree("old", old), tree("new", new)) if item.old is not None
+    }
+    # `from` is a word of every import.
+    assert uses_of(changes["from"], {"from": 18}) == 0 and uses_of(changes["from"], {"from": 18, "Hull": 3}) == 3
+    assert uses_of(changes["row"], {"row": 2}) == 2

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.languages import SCRIPTS
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
@@ -96,4 +97,11 @@ def uses_of(change: ApiChange, used: Mapping[str, int]) -> int:
     if change.kind == "imported-from":
         words = {symbol.name, *re.findall(r"\w+", " ".join(symbol.scope))}
         return min(used.get(word, 0) for word in words)
+    if (
+        symbol.scope
+        and symbol.file.endswith(SCRIPTS)
+        and (symbol.is_of_class or symbol.kind in ("constant", "function"))
+    ):
+        # Code writes it with the name of its class or namespace.
+        return min(used.get(word, 0) for word in (symbol.name, symbol.scope[-1]))
     return used.get(symbol.scope[-1] if change.kind == "must-implement" and symbol.scope else symbol.called, 0)
