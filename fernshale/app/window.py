@@ -90,7 +90,7 @@ _FOLDABLE: dict[Pane, tuple[str, str]] = {
     "logbook": ("Logbook", "F9"),
     "output": ("Output", "F10"),
 }
-# Work that took this long is told of on the desktop, if the window is not in use then; seconds.
+# After work that took this long, seconds, the desktop says that it ended, if the window is not in use then.
 _LONG_S = 10.0
 _SOON_MS = 400
 _PAGES: tuple[type[Page], ...] = (SurveyPage, RoutePage, PluginsPage, EnginePage, BuildPage, LinksPage, TrialPage)
@@ -242,7 +242,7 @@ class MainWindow(QMainWindow):
         self._undo.setObjectName("link")
         self._undo.hide()
         bar.addPermanentWidget(self._undo)
-        self._seen_step = -1  # the last step that was told of
+        self._seen_step = -1  # the last step that the line at the bottom named
         for widget in (self._progress, self._cancel):
             bar.addPermanentWidget(widget)
             widget.hide()

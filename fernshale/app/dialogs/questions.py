@@ -96,7 +96,7 @@ def show_error(parent: QWidget, error: object, crossing: Crossing | None = None)
 
 
 def save_bundle(parent: QWidget, crossing: Crossing | None) -> None:
-    """Save what whoever helps needs to know, after a person chose where."""
+    """Save what a helper needs to know, where a person chooses."""
     name, _ = QFileDialog.getSaveFileName(parent, "Save a diagnostic bundle", "fernshale-diagnostics.zip", "*.zip")
     if not name:
         return

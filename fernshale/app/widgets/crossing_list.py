@@ -1,4 +1,4 @@
-"""The list of crossings: of each its project, a small route band, its last finding, and what comes next."""
+"""The list of crossings: of each its project, a small route band, its last finding, and the next item."""
 
 from __future__ import annotations
 

@@ -19,8 +19,8 @@ from tests.crossing_steps import act
 from tests.wick import begin_wick
 
 
-@pytest.fixture
-def logging_on() -> Iterator[None]:
+@pytest.fixture(autouse=True)
+def _logging_on() -> Iterator[None]:
     start_logging()
     yield
     stop_logging()
@@ -32,7 +32,7 @@ def _text() -> str:
     return log_file().read_text()
 
 
-def test_each_action_is_a_line_with_its_crossing(tree: Tree, logging_on: None) -> None:
+def test_each_action_is_a_line_with_its_crossing(tree: Tree) -> None:
     _, crossing = begin_wick(tree)
     act(crossing, "survey:baseline", "take")
     act(crossing, "plugin:snuffer", "take")
@@ -45,7 +45,7 @@ def test_each_action_is_a_line_with_its_crossing(tree: Tree, logging_on: None) -
     assert "light_up" not in _text() and "step_0" not in _text()
 
 
-def test_failures_are_told_with_their_trace_and_cancelling_is_none(logging_on: None) -> None:
+def test_failures_are_told_with_their_trace_and_cancelling_is_none() -> None:
     with pytest.raises(ZeroDivisionError), logged("candle", "divide"):
         raise ZeroDivisionError
     with pytest.raises(Cancelled), logged("candle", "wait"):
@@ -55,7 +55,7 @@ def test_failures_are_told_with_their_trace_and_cancelling_is_none(logging_on: N
     assert "INFO [candle wait] cancelled after" in text and text.count("Traceback") == 1
 
 
-def test_a_long_log_is_rotated(logging_on: None, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_long_log_is_rotated(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(log, "_BYTES", 2000)
     start_logging()
     for number in range(400):
@@ -67,7 +67,8 @@ def test_a_long_log_is_rotated(logging_on: None, monkeypatch: pytest.MonkeyPatch
 
 
 def test_without_a_place_for_the_log_the_work_goes_on() -> None:
-    log_folder().parent.mkdir(parents=True, exist_ok=True)
+    stop_logging()
+    log_folder().rmdir()
     log_folder().write_text("in the way")
     start_logging()
     with logged("candle", "work"):
@@ -100,7 +101,7 @@ def test_the_command_line_writes_it_and_tells_more_if_asked(tree: Tree) -> None:
     assert "[- command " in ran.stderr and "[- command " in log_file().read_text()
 
 
-def test_a_bundle_has_texts_and_no_contents(tree: Tree, tmp_path: Path, logging_on: None) -> None:
+def test_a_bundle_has_texts_and_no_contents(tree: Tree, tmp_path: Path) -> None:
     wick, crossing = begin_wick(tree)
     act(crossing, "plugin:snuffer", "take")
     path = tmp_path / "bundle.zip"

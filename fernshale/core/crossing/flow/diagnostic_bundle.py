@@ -1,4 +1,4 @@
-"""A file for whoever helps: versions, the machine, the profile, the end of the log, and the logbook without contents.
+"""A file for the person who helps: versions, the machine, the profile, the end of the log, and the logbook without contents.
 
 It is a zip of texts that a person can read before sending it.
 """
