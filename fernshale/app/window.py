@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 from typing import Literal
 
-from PySide6.QtCore import QByteArray, QPoint, QSettings, Qt, QTimer
+from PySide6.QtCore import QByteArray, QPoint, QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -17,11 +17,9 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QMainWindow,
     QMenu,
     QPlainTextEdit,
-    QProgressBar,
     QSplitter,
     QSplitterHandle,
     QStackedWidget,
@@ -43,9 +41,6 @@ from fernshale.app.dialogs.release_changes import ReleaseChangesDialog, ReleaseP
 from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
 from fernshale.app.editor import open_in_editor
 from fernshale.app.folds import Folds, Pane
-from fernshale.app.jobs import ProgressNote
-from fernshale.app.notify import notify
-from fernshale.app.pace import Pace
 from fernshale.app.pages.base import LOW, Page, file_and_line, take_option
 from fernshale.app.pages.build import BUILDING, BuildPage
 from fernshale.app.pages.debts import DebtsView
@@ -58,6 +53,7 @@ from fernshale.app.pages.start import StartPage
 from fernshale.app.pages.survey import SurveyPage
 from fernshale.app.pages.trial import TrialPage
 from fernshale.app.session import Session
+from fernshale.app.status_line import StatusLine
 from fernshale.app.theme import (
     SCALES,
     apply_theme,
@@ -90,9 +86,6 @@ _FOLDABLE: dict[Pane, tuple[str, str]] = {
     "logbook": ("Logbook", "F9"),
     "output": ("Output", "F10"),
 }
-# After work that took this long, seconds, the desktop says that it ended, if the window is not in use then.
-_LONG_S = 10.0
-_SOON_MS = 400
 _PAGES: tuple[type[Page], ...] = (SurveyPage, RoutePage, PluginsPage, EnginePage, BuildPage, LinksPage, TrialPage)
 
 
@@ -223,30 +216,10 @@ class MainWindow(QMainWindow):
         return foot
 
     def _build_status(self) -> None:
-        bar = self.statusBar()
-        bar.setSizeGripEnabled(False)
-        self._pace = Pace("")
-        self._tick = QTimer(self)  # builds tell no progress, but time goes by
-        self._tick.setInterval(1000)
-        self._tick.timeout.connect(self._tell_pace)
-        self._message = QLabel("", bar)
-        self._message.setContentsMargins(12, 0, 0, 0)
-        self._progress = QProgressBar(bar)
-        self._progress.setFixedWidth(180)
-        self._progress.setTextVisible(False)
-        self._cancel = button(bar, "Cancel", self.session.runner.cancel, hint="Esc")
-        self._keys_hint = hint = QLabel("Ctrl+K all actions", bar)
-        hint.setContentsMargins(0, 0, 12, 0)
-        bar.addWidget(self._message, 1)
-        self._undo = button(bar, "Undo", self._undo_last, hint="Ctrl+Z")
-        self._undo.setObjectName("link")
-        self._undo.hide()
-        bar.addPermanentWidget(self._undo)
-        self._seen_step = -1  # the last step that the line at the bottom named
-        for widget in (self._progress, self._cancel):
-            bar.addPermanentWidget(widget)
-            widget.hide()
-        bar.addPermanentWidget(hint)
+        self._status = StatusLine(self)
+        self._status.undo_asked.connect(self._undo_last)
+        self._status.cancel_asked.connect(self.session.runner.cancel)
+        self.setStatusBar(self._status)
 
     def _connect(self) -> None:
         session = self.session
@@ -254,11 +227,11 @@ class MainWindow(QMainWindow):
         session.opened.connect(self._on_opened)
         session.failed.connect(self._on_failed)
         session.trust_needed.connect(self._on_trust_needed)
-        session.said.connect(self._message.setText)
+        session.said.connect(self._status.say)
         session.runner.started.connect(self._on_started)
-        session.runner.progressed.connect(self._on_progress)
+        session.runner.progressed.connect(self._status.show_progress)
         session.runner.output.connect(self._on_output)
-        session.runner.ended.connect(self._on_ended)
+        session.runner.ended.connect(self._status.end_work)
         self.band.stage_chosen.connect(self.show_stage)
         self.band.knot_opened.connect(self._open_knot)
         self.start_page.resume_wanted.connect(self._resume)
@@ -337,7 +310,7 @@ class MainWindow(QMainWindow):
 
     def _resume(self, crossing: Crossing) -> None:
         self.session.overview = None
-        self._seen_step = -1
+        self._status.forget()
         self.session.resume(crossing)
 
     def _leave(self, crossing: Crossing) -> None:
@@ -440,15 +413,7 @@ class MainWindow(QMainWindow):
         )
         self.logbook.set_rows(tuple(_entry_row(entry) for entry in reversed(overview.logbook)))
         self.logbook.show_top()
-        self._tell_last_step(overview)
-
-    def _tell_last_step(self, overview: Overview) -> None:
-        """Say what the last step did, with a way back."""
-        last = overview.logbook[-1] if overview.logbook else None
-        if last is not None and 0 <= self._seen_step < last.id:
-            self._message.setText(last.title)
-            self._undo.setVisible(last.can_undo)
-        self._seen_step = last.id if last is not None else 0
+        self._status.show_last_step(overview)
 
     def _go_to(self, payload: object) -> None:
         if isinstance(payload, Item):
@@ -542,7 +507,7 @@ class MainWindow(QMainWindow):
             bar.removeWidget(self._foot_strip)
             self._work_column.addWidget(self._foot_strip)
         self._foot_strip.set_plain(is_low)
-        self._keys_hint.setVisible(not is_low)
+        self._status.show_keys_hint(not is_low)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -751,63 +716,30 @@ class MainWindow(QMainWindow):
     def _find_next(self) -> None:
         here = self._page_stack.currentWidget()
         if self._searched and isinstance(here, Page | ReportView | DebtsView) and not here.find_text(self._searched):
-            self._message.setText(f"“{self._searched}” is not on this page")
+            self._status.say(f"“{self._searched}” is not on this page")
 
     def _open_editor(self, path: str, line: int) -> None:
         overview = self.session.overview
         if overview is None or not path:
             return
         trouble = open_in_editor(overview.setup.project / path, line)
-        self._message.setText(trouble or f"opened {path} at line {line}")
+        self._status.say(trouble or f"opened {path} at line {line}")
 
     # -- work in the background
 
     def _on_started(self, title: str) -> None:
-        if not title:
-            return
-        self._undo.hide()
-        overview = self.session.overview
-        rounds = overview.build.rounds if overview is not None and title == BUILDING else ()
-        self._pace = Pace(title, rounds[-1].elapsed_s if rounds else 0.0)
-        self._tick.start()
-        self._message.setText(title)
-        self._progress.setRange(0, 0)
-        self._progress.show()
-        self._cancel.show()
-
-    def _on_progress(self, note: object) -> None:
-        if isinstance(note, ProgressNote) and self._progress.isVisible():
-            self._progress.setRange(0, note.total)
-            self._progress.setValue(note.done)
-            self._pace.go_on(note.what, note.done, note.total)
-            self._message.setText(self._pace.words)
+        if title:
+            overview = self.session.overview
+            rounds = overview.build.rounds if overview is not None and title == BUILDING else ()
+            self._status.begin_work(title, rounds[-1].elapsed_s if rounds else 0.0)
 
     def _on_output(self, lines: object) -> None:
         if isinstance(lines, list):
             self.output.appendPlainText("\n".join(lines))
             self._foot_strip.say("output", next((line for line in reversed(lines) if line.strip()), ""))
 
-    def _on_ended(self) -> None:
-        self._tick.stop()
-        is_told = self._progress.isVisible()
-        if is_told and not self._undo.isVisible():
-            self._message.setText("ready")
-        if is_told and self._pace.elapsed_s >= _LONG_S and not self.isActiveWindow():
-            # The result is in the window in a moment.
-            QTimer.singleShot(_SOON_MS, self, self._notify_end)
-        self._progress.hide()
-        self._cancel.hide()
-
-    def _tell_pace(self) -> None:
-        self._message.setText(self._pace.words)
-
-    def _notify_end(self) -> None:
-        overview = self.session.overview
-        if overview is not None:
-            notify(f"{overview.setup.project.name}: done after {self._pace.elapsed_s:.0f} s", self._message.text())
-
     def _on_failed(self, error: object) -> None:
-        self._message.setText(str(error).splitlines()[0] if str(error) else "failed")
+        self._status.say(str(error).splitlines()[0] if str(error) else "failed")
         show_error(self, error, self.session.crossing)
 
     def _on_trust_needed(self, error: object) -> None:

@@ -11,6 +11,10 @@ from pytestqt.qtbot import QtBot
 from fernshale.app.main import make_window
 from fernshale.app.theme import apply_theme
 from fernshale.app.window import MainWindow
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.profile.read import read_profile
+from tests.conftest import Tree
+from tests.wick import Wick, make_wick
 
 
 @pytest.fixture
@@ -23,3 +27,20 @@ def window(qtbot: QtBot, qapp: QApplication) -> Iterator[MainWindow]:
     yield made
     made.close()
     assert not made.session.runner.is_busy
+
+
+@pytest.fixture
+def wick(tree: Tree) -> Wick:
+    """A small project with its profile and shelf; the profile is trusted."""
+    made = make_wick(tree)
+    trust(read_profile(made.profile))
+    return made
+
+
+@pytest.fixture
+def opened(wick: Wick, window: MainWindow, qtbot: QtBot) -> MainWindow:
+    """The window with a crossing of `wick`."""
+    with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
+        window.begin(wick.project, wick.profile, [wick.shelf], "2.0")
+    qtbot.waitUntil(lambda: not window.session.runner.is_busy, timeout=30_000)
+    return window

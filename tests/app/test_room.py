@@ -16,10 +16,6 @@ from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.app.window import MainWindow
 from fernshale.core.crossing.flow.actions import parse_action
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.record.trust import trust
-from fernshale.core.profile.read import read_profile
-from tests.conftest import Tree
-from tests.wick import make_wick
 
 
 @pytest.fixture(autouse=True)
@@ -29,16 +25,6 @@ def _usual_size() -> Iterator[None]:
     yield
     QSettings().clear()
     choose_scale(1.0)
-
-
-@pytest.fixture
-def opened(tree: Tree, window: MainWindow, qtbot: QtBot) -> MainWindow:
-    wick = make_wick(tree)
-    trust(read_profile(wick.profile))
-    with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
-        window.begin(wick.project, wick.profile, [wick.shelf], "2.0")
-    qtbot.waitUntil(lambda: not window.session.runner.is_busy, timeout=30_000)
-    return window
 
 
 def _resized(window: MainWindow, qtbot: QtBot, width: int, height: int) -> None:
@@ -151,13 +137,13 @@ def test_after_a_step_a_line_says_what_was_done_and_takes_it_back(opened: MainWi
             opened.session.carry_out(parse_action(key, option), key)
         qtbot.waitUntil(lambda: not opened.session.runner.is_busy, timeout=30_000)
 
-    assert not opened._undo.isVisible()
+    assert not opened._status._undo.isVisible()
     take("plugin:snuffer", "take")
-    assert opened._undo.isVisible() and "snuffer" in opened._message.text()
+    assert opened._status._undo.isVisible() and "snuffer" in opened._status._message.text()
     asked: list[str] = []
     opened._ask_undo = lambda payload, **_: asked.append(payload.title)  # type: ignore[method-assign]
-    opened._undo.click()
-    assert asked == [opened._message.text()]
+    opened._status._undo.click()
+    assert asked == [opened._status._message.text()]
 
 
 def test_the_row_after_one_that_is_gone_is_current(qtbot: QtBot) -> None:
@@ -179,18 +165,18 @@ def test_long_work_is_told_of_when_the_window_is_not_in_use(
     opened: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     told: list[tuple[str, str]] = []
-    monkeypatch.setattr("fernshale.app.window.notify", lambda title, text: told.append((title, text)))
-    monkeypatch.setattr("fernshale.app.window._LONG_S", 0.0)
-    monkeypatch.setattr(opened, "isActiveWindow", lambda: False)
+    monkeypatch.setattr("fernshale.app.status_line.notify", lambda title, text: told.append((title, text)))
+    monkeypatch.setattr("fernshale.app.status_line._LONG_S", 0.0)
+    monkeypatch.setattr(opened._status, "isActiveWindow", lambda: False)
     with qtbot.waitSignal(opened.session.overview_changed, timeout=30_000):
         opened.session.carry_out(parse_action("plugin:snuffer", "take"), "snuffer")
     qtbot.waitUntil(lambda: bool(told), timeout=5_000)
     assert told[0][0].startswith("candle: done after") and "snuffer" in told[0][1]
-    monkeypatch.setattr(opened, "isActiveWindow", lambda: True)
+    monkeypatch.setattr(opened._status, "isActiveWindow", lambda: True)
     with qtbot.waitSignal(opened.session.overview_changed, timeout=30_000):
         opened.session.carry_out(parse_action("engine:sites", "apply"), "sites")
     qtbot.wait(600)
-    assert len(told) == 1 and not opened._tick.isActive()
+    assert len(told) == 1 and not opened._status._tick.isActive()
 
 
 def test_a_change_far_to_the_right_is_seen_without_scrolling(qtbot: QtBot) -> None:

@@ -9,44 +9,32 @@ from pytestqt.qtbot import QtBot
 from fernshale.app.widgets.crossing_list import CrossingRow
 from fernshale.app.window import MainWindow
 from fernshale.core.crossing.record.database import all_crossings
-from fernshale.core.crossing.record.trust import trust
-from fernshale.core.profile.read import read_profile
-from tests.conftest import Tree, listing
-from tests.wick import Wick, make_wick
+from tests.conftest import listing
+from tests.wick import Wick
 
 
-def _opened(tree: Tree, window: MainWindow, qtbot: QtBot) -> Wick:
-    wick = make_wick(tree)
-    trust(read_profile(wick.profile))
-    with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
-        window.begin(wick.project, wick.profile, [wick.shelf], "2.0")
-    qtbot.waitUntil(lambda: not window.session.runner.is_busy, timeout=30_000)
-    window._to_start()
-    return wick
-
-
-def test_a_crossing_is_shown_as_it_stood_and_resumed(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
-    _opened(tree, window, qtbot)
-    page = window.start_page
+def test_a_crossing_is_shown_as_it_stood_and_resumed(opened: MainWindow, qtbot: QtBot) -> None:
+    opened._to_start()
+    page = opened.start_page
     (row,) = page._list.rows()
     assert isinstance(row.payload, CrossingRow) and row.payload.look.is_known
-    overview = window.session.overview
+    overview = opened.session.overview
     assert overview is not None and row.payload.look.coming in {item.title for item in overview.items}
     assert row.title.startswith("candle") and row.sub == row.payload.look.finding
     # Its band is painted: more colours than the text alone has.
     picture: QImage = page._list.grab().toImage()
     y = page._list.visualRect(page._list.currentIndex()).top() + 42 + 7
     assert len({picture.pixel(x, y) for x in range(picture.width() // 2, picture.width())}) > 3
-    with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
+    with qtbot.waitSignal(opened.session.overview_changed, timeout=30_000):
         page._go_on.click()
-    assert window._stack.currentIndex() == 1
+    assert opened._stack.currentIndex() == 1
 
 
 @pytest.mark.parametrize("says_yes", [False, True])
 def test_a_crossing_is_deleted_once_a_person_read_what_goes(
-    tree: Tree, window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, says_yes: bool
+    wick: Wick, opened: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, says_yes: bool
 ) -> None:
-    wick = _opened(tree, window, qtbot)
+    opened._to_start()
     before = listing(wick.project)
     asked: list[str] = []
 
@@ -55,11 +43,11 @@ def test_a_crossing_is_deleted_once_a_person_read_what_goes(
         return says_yes
 
     monkeypatch.setattr("fernshale.app.pages.start.ask_yes", answer)
-    window.start_page._delete.click()
-    qtbot.waitUntil(lambda: not window.start_page._runner.is_busy, timeout=30_000)
+    opened.start_page._delete.click()
+    qtbot.waitUntil(lambda: not opened.start_page._runner.is_busy, timeout=30_000)
     assert "candle" in asked[0] and "snapshot" in asked[0] and "stays as it is" in asked[0]
     assert bool(all_crossings()) == (not says_yes) and listing(wick.project) == before
-    assert (window.session.crossing is None) == says_yes
+    assert (opened.session.crossing is None) == says_yes
     if says_yes:
-        qtbot.waitUntil(lambda: "freed" in window.start_page._said.text(), timeout=5_000)
-        assert not window.start_page._delete.isEnabled()
+        qtbot.waitUntil(lambda: "freed" in opened.start_page._said.text(), timeout=5_000)
+        assert not opened.start_page._delete.isEnabled()
