@@ -32,8 +32,7 @@ def run(arguments: Sequence[str]) -> int:
         options = build_parser().parse_args(_with_current_names(arguments))  # misuse ends here, with 2
         start_logging(is_verbose=options.verbose)
         log_uncaught()
-        with logged("-", f"command {options.handler[1]}"):
-            code = _run(options, token)
+        code = _run(options, token)
         sys.stdout.flush()
     except (Cancelled, KeyboardInterrupt):
         code = _interrupted()
@@ -64,7 +63,8 @@ def _run(options: argparse.Namespace, token: CancelToken) -> int:
     module, name = options.handler
     try:
         handler = getattr(importlib.import_module(f"fernshale.cli.{module}"), name)
-        code: int = handler(options, token)
+        with logged("-", f"command {name}"):
+            code: int = handler(options, token)
     except (Cancelled, BrokenPipeError):
         raise
     except Exception as error:

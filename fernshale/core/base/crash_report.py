@@ -12,7 +12,7 @@ from pathlib import Path
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.log import LOGGER
+from fernshale.core.base.log import log_error
 
 # How many such files are kept.
 _MAX_KEPT = 20
@@ -27,7 +27,7 @@ def in_words(error: BaseException) -> str:
         where = f"{error.filename}: " if error.filename else ""
         return f"{where}{error.strerror or error}"
     said = " ".join(str(error).split())[:200]
-    LOGGER.error("unforeseen", exc_info=error)
+    log_error("unforeseen", error)
     path = keep_details(error)
     details = f"; the details are in {path}" if path is not None else ""
     return f"something unforeseen happened ({type(error).__name__}{': ' if said else ''}{said}){details}"

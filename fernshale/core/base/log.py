@@ -1,4 +1,4 @@
-"""The program's own log: what was done, how long it took, what went wrong. No contents of files, no arguments of commands.
+"""The program's own log: actions, their times, their errors. No contents of files, no arguments of commands.
 
 It is a rotating file in the user's state folder. Each line names the crossing and the action that it belongs to.
 """
@@ -22,12 +22,13 @@ from fernshale.core.base.errors import Cancelled, FernshaleError
 LOGGER = logging.getLogger("fernshale")
 _BYTES, _OLDER_FILES = 1_000_000, 4
 _LINE = "%(asctime)s %(levelname)s [%(about)s] %(message)s"
+_LOGGED = "_is_in_the_log"  # an attribute of errors
 _handlers: list[logging.Handler] = []  # those of this program
 _about: ContextVar[str] = ContextVar("about", default="-")
 
 
 class _About(logging.Filter):
-    """Adds to each line what it belongs to."""
+    """Adds the crossing and the action to each line."""
 
     def filter(self, record: logging.LogRecord) -> bool:
         record.about = _about.get()
@@ -48,7 +49,7 @@ def log_file() -> Path:
 
 
 def start_logging(*, is_verbose: bool = False) -> None:
-    """Write the log from now on; with `is_verbose` in more detail, and to the standard error output as well. Where the folder
+    """Start to write the log; with `is_verbose` with details, and to standard error too. Where the folder
     cannot be written to, the program works without a log."""
     stop_logging()
     logging.raiseExceptions = False  # a full disk must not disturb the work
@@ -88,8 +89,8 @@ def logged(crossing: str, what: str) -> Iterator[None]:
     except FernshaleError as error:
         LOGGER.warning("refused after %.2f s: %s", time.monotonic() - start, error.message)
         raise
-    except Exception:
-        LOGGER.exception("failed after %.2f s", time.monotonic() - start)
+    except Exception as error:
+        log_error(f"failed after {time.monotonic() - start:.2f} s", error)
         raise
     else:
         LOGGER.info("done in %.2f s", time.monotonic() - start)
@@ -97,8 +98,15 @@ def logged(crossing: str, what: str) -> Iterator[None]:
         _about.reset(token)
 
 
+def log_error(words: str, error: BaseException) -> None:
+    """Log an error. Its stack is written once, however many callers log it on its way up."""
+    is_new = not hasattr(error, _LOGGED)
+    LOGGER.error("%s: %s", words, type(error).__name__, exc_info=error if is_new else None)
+    setattr(error, _LOGGED, True)
+
+
 def log_uncaught() -> None:
-    """Log exceptions that nobody caught, in any thread, besides what is done about them now."""
+    """Log uncaught exceptions of all threads, then call the hooks that were set before."""
     before, before_in_threads = sys.excepthook, threading.excepthook
 
     def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:

@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base import log
+from fernshale.core.base.crash_report import in_words
 from fernshale.core.base.errors import Cancelled, MisuseError
 from fernshale.core.base.log import LOGGER, log_file, log_folder, logged, start_logging, stop_logging
 from fernshale.core.crossing.flow.diagnostic_bundle import bundle_texts, write_bundle
@@ -53,6 +54,21 @@ def test_failures_are_told_with_their_trace_and_cancelling_is_none() -> None:
     text = _text()
     assert "ERROR [candle divide] failed after" in text and "Traceback" in text
     assert "INFO [candle wait] cancelled after" in text and text.count("Traceback") == 1
+
+
+def test_an_error_that_several_callers_log_has_one_stack_in_the_log() -> None:
+    with pytest.raises(ZeroDivisionError) as caught, logged("-", "command"), logged("candle", "divide"):
+        raise ZeroDivisionError
+    in_words(caught.value)
+    text = _text()
+    assert text.count("Traceback") == 1
+    assert "[candle divide] failed" in text and "[- command] failed" in text and "unforeseen: ZeroDivisionError" in text
+
+
+def test_a_command_that_is_refused_is_no_command_done(tmp_path: Path) -> None:
+    command = [sys.executable, "-m", "fernshale", "logbook", str(tmp_path / "nowhere")]
+    assert subprocess.run(command, check=False, capture_output=True).returncode == 2
+    assert "] refused after" in log_file().read_text() and "] done" not in log_file().read_text()
 
 
 def test_a_long_log_is_rotated(monkeypatch: pytest.MonkeyPatch) -> None:
