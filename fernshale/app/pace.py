@@ -1,4 +1,4 @@
-"""How far a piece of work is, and how long it still takes, in words."""
+"""The progress of work and the time left, in words."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ class Pace:
 
     @property
     def words(self) -> str:
-        """What is done, how far it is, and how long it still takes as far as that is known."""
+        """The work, its progress, and an estimate of the time left once there is one."""
         parts = [self._what]
         if self._total:
             parts.append(f"{self._done} of {self._total}")

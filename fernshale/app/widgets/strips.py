@@ -1,4 +1,4 @@
-"""What is left to see of folded parts of the window: a line below the page, and one at its side."""
+"""Strips that stand for folded parts of the window: a line below the page, and one at its side."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ _WIDE = 26
 
 
 class SideStrip(QPushButton):
-    """Upright words at the side of the page; a click unfolds what they are about."""
+    """Upright words at the side of the page; a click unfolds the parts that they name."""
 
     def __init__(self, parent: QWidget, act: Callable[[], None]) -> None:
         super().__init__(parent)

@@ -1,4 +1,4 @@
-"""How a crossing stood when it was last looked at, for lists of crossings: looking at it again would take seconds."""
+"""The state of a crossing as of its last overview, for lists of crossings: a new overview would take seconds."""
 
 from __future__ import annotations
 

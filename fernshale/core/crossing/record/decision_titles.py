@@ -1,4 +1,4 @@
-"""What decisions are about, in words: an item is not listed any more once it is decided."""
+"""Titles of decisions: an item is no longer listed once it is decided."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.facts import Fact
 
 _DECIDED = "decided: "
-# What was taken, in words.
+# Words for the options taken.
 TAKEN_WORDS: Mapping[str, str] = {
     "mine": "yours kept",
     "incoming": "the vendor's",
@@ -41,7 +41,7 @@ def keep_titles(crossing: Crossing, titles: Mapping[str, str]) -> None:
 
 
 def decision_words(crossing: Crossing) -> Mapping[str, tuple[str, str]]:
-    """What each decision is about and what was taken, by key: from the titles kept, or from the logbook."""
+    """The title and the option of each decision, by key: from the titles kept, or from the logbook."""
     titles = crossing.read(TITLES)
     logbook = crossing.logbook()
     steps = {entry.id: entry.title for entry in logbook}
