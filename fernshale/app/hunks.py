@@ -121,9 +121,7 @@ def _changed(
     start = starts[first]
     end = starts[last + 1] if last + 1 < len(starts) else len(text)
     old = text[start:end]
-    shifted = [
-        CodeEdit(edit.path, 1, edit.start - start, edit.end - start, edit.old, edit.new) for edit in edits
-    ]  # fmt: skip
+    shifted = [CodeEdit(edit.path, 1, edit.start - start, edit.end - start, edit.old, edit.new) for edit in edits]
     before, after = _lines_of(old), _lines_of(apply_edits(old, shifted))
     same, tail = _shared_ends(before, after)
     shown = _context(lines, first, first + same)
