@@ -122,7 +122,8 @@ def test_untrusted_commands_are_asked_about_and_run_after_a_yes(
     assert window.session.overview.survey.baseline.built  # type: ignore[union-attr]
 
 
-def test_cancel_ends_a_build_and_the_window_goes_on(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
+@pytest.mark.parametrize("by", ["key", "button"])
+def test_cancel_ends_a_build_and_the_window_goes_on(qtbot: QtBot, window: MainWindow, tree: Tree, by: str) -> None:
     wick = make_wick(tree)
     endless = wick.profile.read_text().replace(
         '"{engine}/check.py", "{project}"', '"-c", "import time; print(7, flush=True); time.sleep(90)"'
@@ -133,8 +134,12 @@ def test_cancel_ends_a_build_and_the_window_goes_on(qtbot: QtBot, window: MainWi
         window.session.carry_out(parse_action("build:run", "build"), "building")
     qtbot.waitUntil(lambda: "7" in window.output.toPlainText().splitlines(), timeout=30_000)
     with qtbot.waitSignal(window.session.runner.cancelled, timeout=15_000):
-        qtbot.keyClick(window, Qt.Key.Key_Escape)
+        if by == "key":
+            qtbot.keyClick(window, Qt.Key.Key_Escape)
+        else:
+            window._status._cancel.click()
     _settled(qtbot, window)
+    assert not window._status._cancel.isVisible() and not window._status._progress.isVisible()
     assert window.session.overview is not None and not window.session.overview.build.rounds
 
 
