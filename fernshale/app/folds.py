@@ -13,21 +13,20 @@ _NEEDED: dict[Pane, tuple[int, int]] = {
     "items": (1440, 0),
     "logbook": (0, 960),
     "output": (0, 960),
-    "picture": (0, 0),  # each page says how high a window it needs
 }
 
 
 class Folds:
     """The folds of each page, kept in the settings of the user."""
 
-    def is_folded(self, page: str, pane: Pane, width: int, height: int, at_least: int = 0) -> bool:
-        """Whether a part is folded on a page, in a window of a size at the usual size of letters. `at_least` is the height that
-        the part needs on this page."""
+    def is_folded(self, page: str, pane: Pane, width: int, height: int, picture_needs: int) -> bool:
+        """Whether a part is folded on a page, in a window of a size at the usual size of letters. `picture_needs` is the
+        height that the page needs for its picture."""
         kept = str(QSettings().value(_key(page, pane), ""))
         if kept:
             return kept == "folded"
-        needed = _NEEDED[pane]
-        return width < needed[0] or height < max(needed[1], at_least)
+        needed = _NEEDED.get(pane, (0, picture_needs))
+        return width < needed[0] or height < needed[1]
 
     def keep(self, page: str, pane: Pane, is_folded: bool) -> None:
         """Remember how a person left a part on a page."""

@@ -442,7 +442,7 @@ class MainWindow(QMainWindow):
 
     def _is_folded(self, pane: Pane) -> bool:
         here = self._page_stack.currentWidget()
-        needs = here.picture_needs if pane == "picture" and isinstance(here, Page) else 0
+        needs = here.picture_needs if isinstance(here, Page) else 0
         return self._folds.is_folded(self._page_name(), pane, *self._room(), needs)
 
     def show_whole(self) -> None:

@@ -49,7 +49,7 @@ class Page(QWidget):
         self.top.setSpacing(6)
         self.top.addWidget(self.finding, 1)
         self.column.addLayout(self.top)
-        self.set_room(LOW, NARROW)
+        self.set_room(NARROW, LOW)
         for number in range(1, _MAX_OPTION_KEYS + 1):
             self.on_key(str(number), partial(self.press, number))
         self.on_key("N", lambda: self.step(1))
