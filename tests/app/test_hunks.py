@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
-from fernshale.app.highlight import Colours, colours_of_line
+from fernshale.app.highlight import TAB, Colours, colours_of_line
 from fernshale.app.hunks import Hunk, around, find_head, make_hunks
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import CodeEdit, apply_edits
@@ -122,12 +122,13 @@ def test_the_lines_of_all_hunks_make_the_new_text(
 
 
 @given(st.lists(st.text(max_size=30), max_size=8), st.sampled_from(["a.py", "a.cpp", "a.lua", "a.nothing", ""]))
+@example(["'", "\t"], "a.lua")  # a string goes on over a tab
 def test_colours_are_spans_of_the_line(lines: list[str], path: str) -> None:
     plain = [line.replace("\n", " ").replace("\r", " ") for line in lines]
     colours = Colours(path, plain)
     for at, line in enumerate(plain):
         for start, end, _ in (*colours.of(at), *(colours_of_line(line, path) if path else ())):
-            assert 0 <= start < end <= len(line) + 1
+            assert 0 <= start < end <= len(line.expandtabs(TAB))
 
 
 def test_a_comment_of_several_lines_is_one() -> None:
