@@ -34,7 +34,7 @@ from fernshale.core.build.reading import read_log
 from fernshale.core.crossing.project.scan import ScanOptions, scan_project
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.stages.survey.inspection import inspect_survey
-from fernshale.core.drift.comparison_cache import compare_releases
+from fernshale.core.drift.comparison_cache import ReleasePlaces, compare_releases
 from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.rules import RenameRule
 from fernshale.core.links.index import LinkIndex
@@ -377,8 +377,16 @@ def _bench_pair(name: str, old: Path, new: Path) -> None:
     read, tagged = timed_in_turn((lambda: read_pair(old, new, "", Work(token=token)), tag), 5)
     other = ("a tagger on both", tagged) if shutil.which("ctags") else ("no tagger here", float("nan"))
     row(f"symbols of two releases, {name}", read, *other)
-    row("the comparison, first time", once(lambda: compare_releases(old, new, "", Work(token=token))), *other)
-    row("the comparison, second time", timed(lambda: compare_releases(old, new, "", Work(token=token))), *other)
+    row(
+        "the comparison, first time",
+        once(lambda: compare_releases(ReleasePlaces(old, new), "", Work(token=token))),
+        *other,
+    )
+    row(
+        "the comparison, second time",
+        timed(lambda: compare_releases(ReleasePlaces(old, new), "", Work(token=token))),
+        *other,
+    )
 
 
 def once(act: Callable[[], object]) -> float:

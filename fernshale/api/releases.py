@@ -11,11 +11,12 @@ from fernshale.core.crossing.stages.engine.json_data import engine_json
 from fernshale.core.crossing.stages.engine.release_writes import preview_engine
 from fernshale.core.crossing.stages.engine.workarounds import is_needed
 from fernshale.core.crossing.stages.route.json_data import route_json
-from fernshale.core.drift.comparison_cache import compare_releases
+from fernshale.core.drift.comparison_cache import ReleasePlaces, compare_releases
 from fernshale.core.drift.release_symbols import languages_of, list_sources
 from fernshale.core.engine.release_update import draft_sites
 
 __all__ = [
+    "ReleasePlaces",
     "compare_releases",
     "draft_sites",
     "engine_json",

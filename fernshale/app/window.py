@@ -37,7 +37,7 @@ from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.dialogs.describe import DescribeDialog
 from fernshale.app.dialogs.import_content import ImportDialog, choose_content
 from fernshale.app.dialogs.questions import ask_trust, choose_editor, save_bundle, show_error
-from fernshale.app.dialogs.release_changes import ReleaseChangesDialog, ReleasePlaces
+from fernshale.app.dialogs.release_changes import ComparisonFolders, ReleaseChangesDialog
 from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
 from fernshale.app.editor import open_in_editor
 from fernshale.app.folds import Folds, Pane
@@ -595,15 +595,15 @@ class MainWindow(QMainWindow):
     def _compare_releases(self) -> None:
         ReleaseChangesDialog(self, self.release_places()).exec()
 
-    def release_places(self) -> ReleasePlaces:
+    def release_places(self) -> ComparisonFolders:
         """The engine's releases of the open crossing and its project; none where no crossing is open."""
         overview = self.session.overview
         if overview is None:
-            return ReleasePlaces()
+            return ComparisonFolders()
         setup = overview.setup
         folders = (known_engine_folder(overview.scan, release) for release in (setup.from_, setup.to))
         old, new = (str(folder) if folder is not None else "" for folder in folders)
-        return ReleasePlaces(old, new, str(setup.project))
+        return ComparisonFolders(old, new, str(setup.project))
 
     def show_actions(self) -> None:
         """The list of everything that can be done now."""

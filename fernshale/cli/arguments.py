@@ -164,6 +164,13 @@ def _build_commands(commands: _Commands) -> None:
     drift.add_argument(
         "--language", metavar="L", help="only this one: c, c++, c#, java, rust, python, typescript, javascript, lua"
     )
+    drift.add_argument(
+        "--between",
+        nargs="+",
+        default=[],
+        metavar="DIR",
+        help="releases between the two, oldest first; what they state counts",
+    )
     drift.add_argument("--project", metavar="PROJECT", help="only what this project uses")
 
 

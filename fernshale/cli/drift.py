@@ -8,7 +8,15 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from fernshale.api.releases import compare_releases, languages_of, list_sources, names_in, used_changes, uses_of
+from fernshale.api.releases import (
+    ReleasePlaces,
+    compare_releases,
+    languages_of,
+    list_sources,
+    names_in,
+    used_changes,
+    uses_of,
+)
 from fernshale.cli.output import print_json, print_lines
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.drift.comparison import ApiChange
@@ -16,7 +24,9 @@ from fernshale.core.drift.symbols import Symbol
 
 
 def drift(options: argparse.Namespace, token: CancelToken) -> int:
-    changes = compare_releases(Path(options.old), Path(options.new), options.language or "", Work(token=token))
+    between = tuple((Path(name).name, Path(name)) for name in options.between)
+    places = ReleasePlaces(Path(options.old), Path(options.new), between)
+    changes = compare_releases(places, options.language or "", Work(token=token))
     used = names_in(Path(options.project), token) if options.project else {}
     if options.project:
         changes = tuple(item.change for item in used_changes(changes, used))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from pytestqt.qtbot import QtBot
 
-from fernshale.app.dialogs.release_changes import ReleaseChangesDialog, ReleasePlaces
+from fernshale.app.dialogs.release_changes import ComparisonFolders, ReleaseChangesDialog
 from tests.conftest import Tree
 
 _OLD = "import tide\n\n\ndef moor(boat, hour):\n    return tide.of(hour).berth(boat)\n\n\ndef cast_off(boat):\n    return boat.free()\n\n\ndef horn(times=1):\n    return times\n"
@@ -16,7 +16,7 @@ _NEW = _OLD.replace("def moor(", "def make_fast(").replace("times=1", "times=2")
 def dialog(tree: Tree, qtbot: QtBot) -> ReleaseChangesDialog:
     old, new = tree("old", {"wick.py": _OLD}), tree("new", {"wick.py": _NEW})
     game = tree("game", {"game.py": "import wick\nwick.moor(1, 2)\nwick.moor(3, 4)\nwick.horn()\n"})
-    made = ReleaseChangesDialog(None, ReleasePlaces(str(old), str(new), str(game)))
+    made = ReleaseChangesDialog(None, ComparisonFolders(str(old), str(new), str(game)))
     qtbot.addWidget(made)
     made.show()
     qtbot.waitUntil(lambda: "of" in made._message.text() and not made.is_busy, timeout=10_000)
@@ -58,6 +58,6 @@ def test_both_declarations_are_shown_with_their_lines(dialog: ReleaseChangesDial
 
 
 def test_without_releases_it_asks_for_them(qtbot: QtBot) -> None:
-    made = ReleaseChangesDialog(None, ReleasePlaces())
+    made = ReleaseChangesDialog(None, ComparisonFolders())
     qtbot.addWidget(made)
     assert made._message.text() == "Choose the folders of two releases." and not made._list.rows()

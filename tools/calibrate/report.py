@@ -94,24 +94,36 @@ def _shipped_table(shipped: Mapping[str, Sequence[Found]]) -> list[str]:
         "## With what releases state",
         "",
         "The same packages with their statements, as users compare them: only the first and the last release, and only names that",
-        "code has to change, because the last one has them no more or calls them deprecated. Where only a release between them",
-        "states the successor, the comparison does not know of it.",
+        "code has to change, because the last one has them no more or calls them deprecated. Some successors are stated only by a",
+        "release between the two. The last columns are those names where the shelf has that release as well: its statements are",
+        "read then. As the truths are the same statements, these columns measure that they are found and followed, not more.",
         "",
-        "| package | stated: names | first place | among three | not stated: names | first place | among three |",
-        "|---|--:|--:|--:|--:|--:|--:|",
+        "| package | stated: names | first place | among three | not stated: names | first place | among three "
+        "| with the release between: first place | among three |",
+        "|---|--:|--:|--:|--:|--:|--:|--:|--:|",
     ]
     rows = {name: found for name, found in sorted(shipped.items()) if found}
     every = [item for found in rows.values() for item in found]
     for name, found in (*rows.items(), ("**all names**", every)):
-        parts = [[item.place for item in found if item.is_stated is is_stated] for is_stated in (True, False)]
-        cells = [f"{len(places)} | {_at_most(1, places)} | {_at_most(3, places)}" for places in parts]
+        stated = [item.place for item in found if item.is_stated]
+        other = [item for item in found if not item.is_stated]
+        cells = [
+            str(len(stated)), *_shares_of(stated), str(len(other)), *_shares_of([item.place for item in other]),
+            *_shares_of([item.place_with_between for item in other]),
+        ]  # fmt: skip
         lines.append(f"| {name} | {' | '.join(cells)} |")
-    places = [item.place for item in every]
-    lines += [
-        "",
-        f"Together: {len(places)} names, first place {_at_most(1, places)}, among three {_at_most(3, places)}.",
-    ]
+    for said, places in (
+        ("Together", [item.place for item in every]),
+        ("With the releases between", [item.place_with_between for item in every]),
+    ):
+        first, three = _shares_of(places)
+        lines += ["", f"{said}: {len(places)} names, first place {first}, among three {three}."]
     return lines
+
+
+def _shares_of(places: Sequence[int]) -> tuple[str, str]:
+    """The shares at the first place and among three."""
+    return _at_most(1, places), _at_most(3, places)
 
 
 def _at_most(rank: int, places: Sequence[int]) -> str:

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fernshale.api.releases import compare_releases, names_in, uses_of
+from fernshale.api.releases import ReleasePlaces, compare_releases, names_in, uses_of
 from fernshale.app.dialogs.questions import WorkingDialog, show_error
 from fernshale.app.jobs import ProgressNote
 from fernshale.app.widgets.api_changes import title_of_change
@@ -53,7 +53,7 @@ _MAX_ROWS = 5000
 
 
 @dataclass(frozen=True, slots=True)
-class ReleasePlaces:
+class ComparisonFolders:
     """The folders of two releases, and of a project whose uses are counted, "" for none."""
 
     old: str = ""
@@ -65,7 +65,7 @@ class ReleasePlaces:
 class _Compared:
     """The changes with the number of uses in the project, and the places that were compared."""
 
-    places: ReleasePlaces
+    places: ComparisonFolders
     changes: tuple[ApiChange, ...]
     used: Mapping[str, int]
 
@@ -73,7 +73,7 @@ class _Compared:
 class ReleaseChangesDialog(WorkingDialog):
     """Compares the two releases at once if both are given."""
 
-    def __init__(self, parent: QWidget | None, places: ReleasePlaces) -> None:
+    def __init__(self, parent: QWidget | None, places: ComparisonFolders) -> None:
         super().__init__(parent)
         self.setWindowTitle("Changes between two releases")
         self.resize(1180, 720)
@@ -159,7 +159,7 @@ class ReleaseChangesDialog(WorkingDialog):
 
     def _set(self, old: str = "", new: str = "", project: str = "") -> None:
         now = self._places
-        self._places = ReleasePlaces(old or now.old, new or now.new, project or now.project)
+        self._places = ComparisonFolders(old or now.old, new or now.new, project or now.project)
         self._name_places()
         self._compare()
 
@@ -180,7 +180,9 @@ class ReleaseChangesDialog(WorkingDialog):
 
         def task(work: Work) -> _Compared:
             used = names_in(Path(places.project), work.token) if places.project else {}
-            return _Compared(places, compare_releases(Path(places.old), Path(places.new), "", work), used)
+            return _Compared(
+                places, compare_releases(ReleasePlaces(Path(places.old), Path(places.new)), "", work), used
+            )
 
         if self._runner.start("", task):
             self._message.setText("comparing…")

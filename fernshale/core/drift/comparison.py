@@ -9,10 +9,7 @@ from functools import cached_property, partial
 from typing import Literal
 
 from fernshale.core.base.confidence import (
-    FORWARDED,
     FORWARDED_WITH_CAST,
-    PERHAPS_FORWARDED,
-    SHARE_OTHER_KIND,
     STATED,
     STATED_FOR_SOME_OVERLOADS,
     STATED_WITH_MORE,
@@ -25,9 +22,11 @@ from fernshale.core.drift.matching import Matches, SymbolCandidate, declared_by_
 from fernshale.core.drift.parameter_order import is_quiet, new_order
 from fernshale.core.drift.public_paths import moved_exports, moved_python_names
 from fernshale.core.drift.release_symbols import Pair
+from fernshale.core.drift.stated.between import ReleaseBetween
 from fernshale.core.drift.stated.passed_on import passed_call
 from fernshale.core.drift.stated.removals import Removals
-from fernshale.core.drift.stated.replacements import ReleaseNames, find_replacement, forwards_to
+from fernshale.core.drift.stated.replacements import ReleaseNames, forwards_to
+from fernshale.core.drift.stated.statements import Statements, short, stated_candidate, with_call
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
 from fernshale.core.drift.value_equality import Constants, is_same_value
 
@@ -58,7 +57,6 @@ _FUNCTION_TYPE = re.compile(r"=>|^typeof\b")
 _NOTHING = frozenset(("pass", "return", "None", "raise", "NotImplementedError", "self", "undefined"))
 # Minimum score to report the old symbol as renamed to the new one; below, it is reported as removed, with candidates.
 _MIN_SCORE = 0.35
-_MIN_LIKENESS = 0.75
 # Whether the texts of two values, of the old and the new release, mean the same.
 _Same = Callable[[str, str], bool]
 
@@ -103,8 +101,7 @@ class _Sides:
     pair: Pair
     news: Mapping[tuple[str, ...], Sequence[Symbol]]
     matches: Matches
-    names: ReleaseNames
-    removals: Removals
+    stated: Statements
     is_same: _Same
 
     @cached_property
@@ -114,7 +111,7 @@ class _Sides:
 
     def alias_of(self, path: tuple[str, ...]) -> tuple[str, ...] | None:
         """The path of the symbol that a name of the new release is an alias of, None if it is none or missing."""
-        targets = (forwards_to(item, self.names) for item in self.news.get(path, ()) if not item.is_callable)
+        targets = (forwards_to(item, self.stated.names) for item in self.news.get(path, ()) if not item.is_callable)
         return next((found[0].path for found in targets if found is not None and found[1]), None)
 
     @cached_property
@@ -130,8 +127,11 @@ class _Sides:
         return _compare_overloads(old, new, self.matches.types, self.is_same)
 
 
-def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
-    """Every difference a user of the release may meet, in the order of the old release's files."""
+def compare(pair: Pair, token: CancelToken, between: Sequence[ReleaseBetween] = ()) -> tuple[ApiChange, ...]:
+    """Every difference a user of the release may meet, in the order of the old release's files.
+
+    `between` are releases from after the old and before the new one, in ascending order; their statements count, too.
+    """
     old = [item for item in pair.old.symbols if not item.is_hidden]
     new = [item for item in pair.new.symbols if not item.is_hidden]
     olds, news = declared_by_path(old), declared_by_path(new)
@@ -139,7 +139,7 @@ def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
     matches = match_symbols(release_sides, pair.moved, token)
     constants = [Constants(side.folder, side.files) for side in (pair.old, pair.new)]
     is_same = partial(is_same_value, old=constants[0], new=constants[1])
-    sides = _Sides(pair, news, matches, ReleaseNames(new), Removals(pair.new), is_same)
+    sides = _Sides(pair, news, matches, Statements(ReleaseNames(new), Removals(pair.new), tuple(between)), is_same)
     changes: list[ApiChange] = []
     for symbol in release_sides.gone:
         changes += _gone(symbol, olds[symbol.path], sides)
@@ -179,7 +179,7 @@ def _hidden_aliases(pair: Pair, sides: _Sides) -> Iterator[ApiChange]:
     there = {item.path for item in pair.new.symbols}
     for item in pair.old.symbols:
         if item.is_hidden and item.kind == "constant" and item.path not in there:
-            found = forwards_to(item, sides.names)
+            found = forwards_to(item, sides.stated.names)
             if found is not None and found[1]:
                 candidate = SymbolCandidate(found[0], STATED, (f"it was another name for {found[0].full}",))
                 yield ApiChange(
@@ -232,7 +232,7 @@ def _gone(symbol: Symbol, overloads: Sequence[Symbol], sides: _Sides) -> Iterato
             signatures=signatures_of(overloads, news.get(item.symbol.path, (item.symbol,)), matches.types),
             holder=_holder(item.symbol, news),
         )
-        for item in _with_stated(symbol, scope, found, sides)
+        for item in sides.stated.added_to(found, symbol, scope)
     )
     best = candidates[0] if candidates else None
     if best is None or best.score < _MIN_SCORE:
@@ -266,79 +266,6 @@ def _resting_on(match: float, changes: Iterable[ApiChange]) -> Iterator[ApiChang
 def _is_hook(symbol: Symbol) -> bool:
     """Return whether a method has an empty body, so that it exists to be overridden."""
     return _NOTHING.issuperset(symbol.words) and not symbol.file.endswith(_WITHOUT_BODIES)
-
-
-def _stated_candidate(
-    symbol: Symbol, scope: tuple[str, ...], text: str, who: str, names: ReleaseNames
-) -> SymbolCandidate | None:
-    """Return the replacements that a text about a symbol names; `scope` is the new scope of its owner."""
-    stated = find_replacement(text, symbol, names) if text else None
-    if stated is None:
-        return None
-    score = STATED if stated.is_whole else STATED_WITH_MORE
-    if stated.symbol.kind in CONTAINER and symbol.kind not in CONTAINER:
-        score *= SHARE_OTHER_KIND  # it is done by other means now
-    is_member = symbol.kind in ("method", "field") and stated.symbol.kind in ("method", "field")
-    if is_member and stated.is_plain and stated.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
-        score *= SHARE_OTHER_KIND  # a member of that name, but nothing says that it is this one
-    return SymbolCandidate(stated.symbol, score, (f"{who}: {_short(text)}",), stated.written)
-
-
-def _with_stated(
-    symbol: Symbol, scope: tuple[str, ...], found: Sequence[SymbolCandidate], sides: _Sides
-) -> tuple[SymbolCandidate, ...]:
-    """Add the release's own statements to the candidates: a deprecation text, a note about a removal, or an alias."""
-    names = sides.names
-    top = _stated_candidate(symbol, scope, symbol.deprecated, "the old release says", names)
-    stayed = (item.symbol.deprecated for at, item in enumerate(found) if not at or item.symbol.name == symbol.name)
-    if top is None and (text := next(filter(None, stayed), "")):
-        # It still exists elsewhere, and is deprecated there, too.
-        top = _stated_candidate(symbol, scope, text, "the new release says", names)
-    if top is None:
-        top = _stated_candidate(
-            symbol, scope, sides.removals.of(symbol.name), "the new release says of its removal", names
-        )
-    if top is None and (passed := passed_call(symbol, scope, names)) is not None and not passed.is_plain:
-        why = f"its body was only {_short(symbol.value)}"
-        top = SymbolCandidate(passed.target, FORWARDED, (why,), call=passed.text)
-    if top is None:
-        forwarded = forwards_to(symbol, names)
-        if forwarded is None:
-            return tuple(found)
-        # A function that calls another may also have done more; a similar name makes it certain.
-        target, is_all = forwarded
-        further = forwards_to(target, names) if "obsolete" in target.marks else None
-        if further is not None:
-            target, is_all = further[0], is_all and further[1]
-        # A body that is one call of another function does more.
-        is_sure = is_all or (not symbol.value and names.rarity.likeness(symbol.name, target.name) > 0.55)
-        score = FORWARDED if is_sure else PERHAPS_FORWARDED
-        score = FORWARDED_WITH_CAST if symbol.kind == "macro" and not is_all else score
-        top = SymbolCandidate(target, score, (f"it only passed on to {target.name}",))
-    top = _with_call(top, symbol, scope, names)
-    known = next((item for item in found if item.symbol.path == top.symbol.path), None)
-    if known is not None:
-        # A candidate that is both named by the text and very similar gets a higher score than by either. A forwarder with the
-        # old name is no rival.
-        same_name = next(
-            (item.score for item in found if item.symbol.name == symbol.name and item.symbol.deprecated), 0.0
-        )
-        like = min(1.0, known.score / (1 - same_name)) if same_name < 1 else 0.0
-        both = 1 - (1 - top.score) * (1 - like) if like >= _MIN_LIKENESS else 0.0
-        score = round(max(top.score, known.score, both), 3)
-        top = replace(top, score=score, evidence=(*top.evidence, *known.evidence))
-    rest = [replace(item, score=round(item.score * (1 - top.score), 3)) for item in found if item is not known]
-    return (top, *(item for item in rest if item.score >= 0.01))[:5]
-
-
-def _with_call(
-    candidate: SymbolCandidate, symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames
-) -> SymbolCandidate:
-    """Return the candidate with the call that `symbol` makes, if it is another one; `scope` is the new scope of its members."""
-    passed = passed_call(symbol, scope, names)
-    if passed is None or passed.is_plain or passed.target.path != candidate.symbol.path:
-        return candidate
-    return replace(candidate, call=passed.text)
 
 
 def _is_same(old: Sequence[Symbol], new: Sequence[Symbol]) -> bool:
@@ -380,7 +307,7 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
 def _forwarder(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> ApiChange | None:
     """Report a name that is only an alias of a new one: an alias, macro, enumerator or function that does nothing else."""
     before, after = old[0], new[0]
-    forwarded = forwards_to(after, sides.names) if len(new) == 1 and not after.deprecated else None
+    forwarded = forwards_to(after, sides.stated.names) if len(new) == 1 and not after.deprecated else None
     # In a conditional for old code, its target may be a name that the old release had as well.
     is_kept = "obsolete" in after.marks and "obsolete" not in before.marks
     if forwarded is None or not (forwarded[1] or is_kept) or (forwarded[0].path in sides.old_paths and not is_kept):
@@ -399,14 +326,14 @@ def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Side
     before = old[0]
     fresh = next((item for item in new if item.deprecated), None)
     if fresh is not None and not any(item.deprecated for item in old):
-        forwarded = forwards_to(fresh, sides.names)
-        stated = _stated_candidate(fresh, fresh.scope, fresh.deprecated, "the new release says", sides.names)
+        forwarded = forwards_to(fresh, sides.stated.names)
+        stated = stated_candidate(fresh, fresh.scope, fresh.deprecated, "the new release says", sides.stated.names)
         if stated is None and forwarded is not None:
-            stated = SymbolCandidate(forwarded[0], STATED, (f"the new release says: {_short(fresh.deprecated)}",))
-        if stated is None and (passed := passed_call(fresh, fresh.scope, sides.names)) is not None:
-            stated = SymbolCandidate(passed.target, STATED, (f"its body is only {_short(fresh.value)}",))
+            stated = SymbolCandidate(forwarded[0], STATED, (f"the new release says: {short(fresh.deprecated)}",))
+        if stated is None and (passed := passed_call(fresh, fresh.scope, sides.stated.names)) is not None:
+            stated = SymbolCandidate(passed.target, STATED, (f"its body is only {short(fresh.value)}",))
         candidates: tuple[SymbolCandidate, ...] = (
-            () if stated is None else (_with_call(stated, fresh, fresh.scope, sides.names),)
+            () if stated is None else (with_call(stated, fresh, fresh.scope, sides.stated.names),)
         )
         if not all(item.deprecated for item in new):
             # The text is about some calls only, and nothing says which.
@@ -415,7 +342,7 @@ def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Side
                 replace(item, score=min(item.score, STATED_FOR_SOME_OVERLOADS), evidence=(*item.evidence, why))
                 for item in candidates
             )
-        yield ApiChange("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
+        yield ApiChange("deprecated", before, fresh, f"{before.full}: {short(fresh.deprecated)}", candidates)
 
 
 _FUNCTION_TYPE = re.compile(r"=>|^typeof\b")
@@ -596,8 +523,3 @@ def _closed(
 
 def _is_literal(value: str) -> bool:
     return value[0].isdigit() or value[0] in "-\"'" or value in ("true", "false", "True", "False")
-
-
-def _short(text: str) -> str:
-    line = " ".join(text.split())
-    return line if len(line) <= 120 else line[:119] + "…"

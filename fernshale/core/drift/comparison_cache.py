@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -16,36 +17,55 @@ from fernshale.core.base.work import Work
 from fernshale.core.drift.comparison import ApiChange, compare
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_pair
+from fernshale.core.drift.stated.between import ReleaseBetween
 from fernshale.core.drift.symbols import Parameter, Symbol
 
 
+@dataclass(frozen=True, slots=True)
+class ReleasePlaces:
+    """The folders of two releases. `between` are releases after the old and before the new one, in ascending order, by name."""
+
+    old: Path
+    new: Path
+    between: tuple[tuple[str, Path], ...] = ()
+
+    @property
+    def all(self) -> tuple[Path, ...]:
+        return (self.old, self.new, *(folder for _, folder in self.between))
+
+
 def compare_releases(
-    old: Path, new: Path, language: str, work: Work, cache: Cache | None = None
+    places: ReleasePlaces, language: str, work: Work, cache: Cache | None = None
 ) -> tuple[ApiChange, ...]:
-    """Return the changes between two releases, from `cache` or from disk if neither has changed.
+    """Return the changes between two releases, from `cache` or from disk if none of the releases has changed.
 
     Raises MisuseError, Cancelled.
     """
-    stamp = _stamp(old, new, language)
-    place = home() / "drift" / f"{stamp}.json"
-    return (cache or Cache()).get("comparison", stamp, lambda: _kept_or_made(place, old, new, language, work), len)
+    stamp = _stamp(places, language)
+    kept = home() / "drift" / f"{stamp}.json"
+    return (cache or Cache()).get("comparison", stamp, lambda: _kept_or_made(kept, places, language, work), len)
 
 
-def _kept_or_made(kept: Path, old: Path, new: Path, language: str, work: Work) -> tuple[ApiChange, ...]:
+def _kept_or_made(kept: Path, places: ReleasePlaces, language: str, work: Work) -> tuple[ApiChange, ...]:
     try:
         return _decode(json.loads(kept.read_bytes()))
     except (OSError, ValueError, KeyError, TypeError, IndexError, RecursionError):
         pass  # missing or incomplete: compare again
-    changes = compare(read_pair(old, new, language, work), work.token)
+
+    def between(label: str, folder: Path) -> ReleaseBetween:
+        return ReleaseBetween(label, lambda: read_pair(places.old, folder, language, work).new)
+
+    pair = read_pair(places.old, places.new, language, work)
+    changes = compare(pair, work.token, [between(label, folder) for label, folder in places.between])
     kept.parent.mkdir(parents=True, exist_ok=True)
     write_atomic(kept, json.dumps(_encode(changes), separators=(",", ":")).encode())
     return changes
 
 
-def _stamp(old: Path, new: Path, language: str) -> str:
-    """Return a fingerprint of two releases: a stat per file."""
+def _stamp(places: ReleasePlaces, language: str) -> str:
+    """Return a fingerprint of the releases: a stat per file."""
     told = hashlib.sha256(f"{_code_digest()}\0{language}".encode())
-    for folder in (old, new):
+    for folder in places.all:
         told.update(f"\0{folder.resolve()}".encode("utf-8", "surrogateescape"))
         for path, stat in list_sources(folder, languages_of(language)).items():
             told.update(f"\n{path}\0{stat.st_size}\0{stat.st_mtime_ns}".encode("utf-8", "surrogateescape"))

@@ -153,6 +153,10 @@ class ShelfSource(Protocol):
         """A single file of the shelf on this machine. Raises ShelfError."""
         ...
 
+    def is_here(self, item: ShelfRelease) -> bool:
+        """Whether a release can be read without a download."""
+        ...
+
     def place(self, item: ShelfRelease, work: Work) -> Path:
         """The folder of a release on this machine, fetched and unpacked where need be. Raises ShelfError, Cancelled."""
         ...
@@ -206,6 +210,10 @@ class Shelf:
     def succession(self, plugin: str) -> Succession | None:
         """Return the succession of a plugin, None if there is none."""
         return next((item for item in self.successions if item.id == plugin), None)
+
+    def is_here(self, item: ShelfRelease) -> bool:
+        """Whether a release can be read without a download."""
+        return self.owners[item].is_here(item)
 
     def place(self, item: ShelfRelease, work: Work = UNWATCHED) -> Path:
         """The folder of a release on this machine. Raises ShelfError, Cancelled."""

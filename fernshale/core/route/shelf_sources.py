@@ -46,6 +46,10 @@ class FolderSource:
             raise ShelfError(f"{path} lies outside the shelf {self.address}")
         return target
 
+    def is_here(self, item: ShelfRelease) -> bool:
+        """Always: nothing of a folder is downloaded."""
+        return True
+
     def place(self, item: ShelfRelease, work: Work) -> Path:
         """Raises ShelfError for a checksum that differs or a place nobody allowed, BadArchive, Cancelled."""
         if item.place:
@@ -88,9 +92,16 @@ class ServerSource:
             fetch(self.url(path), target, self.checksums[path], self.patience, Work())
         return target
 
+    def is_here(self, item: ShelfRelease) -> bool:
+        """Whether the archive of a release was downloaded before."""
+        return self._archive(item).exists()
+
+    def _archive(self, item: ShelfRelease) -> Path:
+        return self.folder / "archives" / f"{item.checksum.removeprefix('sha256:')}-{Path(item.archive).name}"
+
     def place(self, item: ShelfRelease, work: Work) -> Path:
         """Raises ShelfError, BadArchive, Cancelled."""
-        archive = self.folder / "archives" / f"{item.checksum.removeprefix('sha256:')}-{Path(item.archive).name}"
+        archive = self._archive(item)
         if not archive.exists():
             fetch(self.url(item.archive), archive, item.checksum, self.patience, work)
         return _unpacked(self.folder, archive, item.folder, work)

@@ -12,7 +12,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.drift import comparison_cache, release_symbols
-from fernshale.core.drift.comparison_cache import compare_releases
+from fernshale.core.drift.comparison_cache import ReleasePlaces, compare_releases
 from fernshale.core.drift.parameter_order import new_order
 from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
@@ -261,18 +261,18 @@ def test_a_comparison_is_kept_until_a_file_changes(tree: Tree, monkeypatch: pyte
     path, before, after, _ = _CASES["python"]
     old, new = tree("old", {path: before}), tree("new", {path: after})
     cache = Cache()
-    first = compare_releases(old, new, "", Work(), cache)
+    first = compare_releases(ReleasePlaces(old, new), "", Work(), cache)
     monkeypatch.setattr(comparison_cache, "read_pair", lambda *given: pytest.fail("it was read again"))
-    assert compare_releases(old, new, "", Work(), cache) is first
+    assert compare_releases(ReleasePlaces(old, new), "", Work(), cache) is first
     cache.clear()  # as in another process
-    again = compare_releases(old, new, "", Work(), cache)
+    again = compare_releases(ReleasePlaces(old, new), "", Work(), cache)
     assert kinds_of(again) == kinds_of(first)
     assert [[c.score for c in item.candidates] for item in again] == [
         [c.score for c in item.candidates] for item in first
     ]
     monkeypatch.undo()
     (new / path).write_text(before)
-    assert compare_releases(old, new, "", Work(), cache) == ()
+    assert compare_releases(ReleasePlaces(old, new), "", Work(), cache) == ()
 
 
 def test_two_processes_read_the_same(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -350,5 +350,5 @@ def test_a_folder_of_downloaded_packages_has_the_sources_of_its_packages(tree: T
         files = {"node_modules/lamp/index.js": code.format(name), "node_modules/lamp/test/a.js": code.format("tried")}
         only.append(tree(f"only/{version}", files))
         both.append(tree(f"both/{version}", {**files, "own.js": code.format(f"own_{name}")}))
-    assert [item.symbol.name for item in compare_releases(*only, "", Work())] == ["light"]
-    assert [item.symbol.name for item in compare_releases(*both, "", Work())] == ["own_light"]
+    assert [item.symbol.name for item in compare_releases(ReleasePlaces(*only), "", Work())] == ["light"]
+    assert [item.symbol.name for item in compare_releases(ReleasePlaces(*both), "", Work())] == ["own_light"]

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.work import Work
-from fernshale.core.drift.comparison_cache import compare_releases
+from fernshale.core.drift.comparison_cache import ReleasePlaces, compare_releases
 from fernshale.core.drift.parsing import read_source
 from tests.conftest import Tree
 
@@ -153,7 +153,7 @@ def test_a_name_that_stayed_and_prints_its_new_one_is_reported_with_it(tree: Tre
             '    console.warn("Box: .empty() has been renamed to .isEmpty().");\n    return this.isEmpty();\n  },\n});\n',
         },
     )
-    changes = compare_releases(old, new, "javascript", Work())
+    changes = compare_releases(ReleasePlaces(old, new), "javascript", Work())
     (change,) = [item for item in changes if item.kind == "deprecated"]
     assert change.symbol.name == "empty" and change.candidates[0].symbol.full == "Box.isEmpty"
     assert "has been renamed to .isEmpty()" in change.candidates[0].evidence[0]

@@ -185,3 +185,11 @@ def test_what_became_a_function_and_is_deprecated_is_told_with_both(tree: Tree) 
         change.kind for change in changes_between(tree("old", old), tree("new", new)) if change.symbol.name == "glow"
     }
     assert kinds == {"signature", "deprecated"}
+
+
+def test_a_name_in_the_documentation_of_a_function_is_not_what_it_passes_on_to(tree: Tree) -> None:
+    old = 'def low(day):\n    """How low the water is."""\n    return compute(day, -1)\n\ndef pier(): pass\n'
+    new = "def water(day):\n    return Sea.of(day)[0]\n\ndef pier(): pass\n"
+    changes = changes_between(tree("old", {"wick.py": old}), tree("new", {"wick.py": new}))
+    evidence = [text for item in changes for candidate in item.candidates for text in candidate.evidence]
+    assert evidence and not any("passed on" in text for text in evidence)

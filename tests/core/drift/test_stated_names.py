@@ -6,7 +6,7 @@ import pytest
 
 from fernshale.core.base.work import Work
 from fernshale.core.drift.comparison import ApiChange
-from fernshale.core.drift.comparison_cache import compare_releases
+from fernshale.core.drift.comparison_cache import ReleasePlaces, compare_releases
 from fernshale.core.drift.stated.replacements import named_replacements
 from tests.conftest import Tree
 
@@ -44,7 +44,7 @@ static inline int oar_safe(int a) { if (oar_check(a)) { return 0; } return a + O
 
 
 def _changes(old: dict[str, str], new: dict[str, str], language: str, tree: Tree) -> dict[str, ApiChange]:
-    found = compare_releases(tree("old", old), tree("new", new), language, Work())
+    found = compare_releases(ReleasePlaces(tree("old", old), tree("new", new)), language, Work())
     first: dict[str, ApiChange] = {}
     for item in found:
         first.setdefault(item.symbol.full, item)

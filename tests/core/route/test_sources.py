@@ -95,8 +95,11 @@ def test_releases_come_over_the_wire_as_they_lie_in_the_folder(tree: Tree, tmp_p
     with _served(tree, tmp_path) as (server, folder):
         shelf = read_shelf([server.address])
         (engine,), (plugin,) = shelf.engines, shelf.plugins
+        of_folder = read_shelf([folder])
+        assert not shelf.is_here(plugin) and of_folder.is_here(of_folder.plugins[0])
         assert shelf.title == "over there"
         assert listing(shelf.place(plugin)) == listing(folder / "p/1")
+        assert shelf.is_here(plugin)
         assert shelf.file(engine, engine.notes).read_text() == "- `spark` is `flame`\n"
         with pytest.raises(ShelfError, match="404"):
             fetch(server.address + "/secret.txt", tmp_path / "s", "", _HASTY, Work())

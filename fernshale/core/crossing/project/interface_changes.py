@@ -9,13 +9,16 @@ from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.languages import SCRIPTS
+from fernshale.core.base.release import parse_release
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.plugin_updates import plugin_updates
 from fernshale.core.drift.comparison import ApiChange
-from fernshale.core.drift.comparison_cache import compare_releases
+from fernshale.core.drift.comparison_cache import ReleasePlaces, compare_releases
+from fernshale.core.drift.stated.between import releases_to_read
+from fernshale.core.route.shelf import ShelfRelease
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +37,10 @@ def engine_drift(scan: ProjectScan, from_: str, to: str, work: Work) -> tuple[Ap
         return ()
     if not (old.is_dir() and new.is_dir()):
         return ()
-    return compare_releases(old, new, "", work, scan.cache)
+    shelf = scan.shelf
+    known = [item for item in shelf.engines_of(scan.profile.id) if item.stage == "stable"] if shelf else []
+    places = ReleasePlaces(old, new, _between(scan, known, from_, to, work.token))
+    return compare_releases(places, "", work, scan.cache)
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,21 +62,42 @@ def plugin_drift(scan: ProjectScan, crossing: Crossing, work: Work) -> tuple[Plu
     for folder, taken in plugin_updates(crossing).items():
         id = ids.get(TreePath(folder), "")
         old, new = (_release_folder(scan, id, version, work.token) for version in (taken.from_, taken.to))
-        if old is not None and new is not None and (changes := compare_releases(old, new, "", work, scan.cache)):
+        if old is None or new is None:
+            continue
+        known = [item for item in scan.shelf.releases_of(id) if item.stage == "stable"] if scan.shelf else []
+        places = ReleasePlaces(old, new, _between(scan, known, taken.from_, taken.to, work.token))
+        if changes := compare_releases(places, "", work, scan.cache):
             found.append(PluginDrift(id, taken.from_, taken.to, old, new, changes))
+    return tuple(found)
+
+
+def _between(
+    scan: ProjectScan, known: Sequence[ShelfRelease], from_: str, to: str, token: CancelToken
+) -> tuple[tuple[str, Path], ...]:
+    """Return the releases between two that are on this machine and worth reading; nothing is downloaded."""
+    here = {parse_release(item.version): item for item in known if scan.shelf is not None and scan.shelf.is_here(item)}
+    found = []
+    for release in releases_to_read(tuple(here), parse_release(from_), parse_release(to)):
+        folder = _place_of(scan, here[release], token)
+        if folder is not None:
+            found.append((f"{here[release].id} {release}", folder))
     return tuple(found)
 
 
 def _release_folder(scan: ProjectScan, plugin: str, version: str, token: CancelToken) -> Path | None:
     releases = scan.shelf.releases_of(plugin) if scan.shelf is not None else ()
     release = next((item for item in releases if item.version == version), None)
+    return None if release is None else _place_of(scan, release, token)
+
+
+def _place_of(scan: ProjectScan, release: ShelfRelease, token: CancelToken) -> Path | None:
+    if scan.shelf is None:
+        return None
     try:
-        folder = (
-            scan.shelf.place(release, Work(token=token)) if scan.shelf is not None and release is not None else None
-        )
+        folder = scan.shelf.place(release, Work(token=token))
     except FernshaleError:
         return None
-    return folder if folder is not None and folder.is_dir() else None
+    return folder if folder.is_dir() else None
 
 
 def used_changes(

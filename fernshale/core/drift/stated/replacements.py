@@ -164,7 +164,9 @@ def forwards_to(symbol: Symbol, names: ReleaseNames) -> tuple[Symbol, bool] | No
     if not symbol.is_callable or not 0 < len(symbol.words) <= 14:
         return None
     given = {item.name.lstrip("*") for item in symbol.parameters}
-    words = [word for word in dict.fromkeys(symbol.words) if word not in given and word not in _PLAIN]
+    # The words of a body are also those of its documentation, which mentions more than it calls.
+    body = re.findall(r"[^\W\d]\w*", symbol.value) if symbol.value else symbol.words
+    words = [word for word in dict.fromkeys(body) if word not in given and word not in _PLAIN]
     called = [found for word in words if word != symbol.name and (found := names.find(word, symbol)) is not None]
     near = [item for item in called if item.kind in ("function", "method") and item.scope == symbol.scope]
     return (near[0], words == [near[0].name] and _passes_all(symbol)) if len(near) == 1 else None
