@@ -6,15 +6,15 @@ import os
 import shlex
 from pathlib import Path
 
-from PySide6.QtCore import QProcess, QSettings, QUrl
+from PySide6.QtCore import QProcess, QUrl
 from PySide6.QtGui import QDesktopServices
 
-SETTING = "editor/command"
+from fernshale.core.base.settings import usable_settings
 
 
 def editor_command() -> str:
-    """The chosen command, or FERNSHALE_EDITOR; `{file}` and `{line}` are replaced by the place."""
-    return str(QSettings().value(SETTING, "") or os.environ.get("FERNSHALE_EDITOR", ""))
+    """The command of the settings, or FERNSHALE_EDITOR; `{file}` and `{line}` are replaced by the place."""
+    return usable_settings().work.editor or os.environ.get("FERNSHALE_EDITOR", "")
 
 
 def open_in_editor(path: Path, line: int) -> str:
@@ -24,7 +24,7 @@ def open_in_editor(path: Path, line: int) -> str:
     command = editor_command()
     if not command:
         opened = QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
-        return "" if opened else "no program is set for this file; choose your editor with Ctrl+K"
+        return "" if opened else "no program is set for this file; choose your editor in the settings"
     try:
         words = [word.replace("{file}", str(path)).replace("{line}", str(line)) for word in shlex.split(command)]
     except ValueError as error:

@@ -10,14 +10,16 @@ from collections.abc import Mapping
 from contextlib import suppress
 from pathlib import Path
 
-from PySide6.QtCore import QTimer, QtMsgType, qInstallMessageHandler
+from PySide6.QtCore import QSettings, QTimer, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
 from fernshale.app.dialogs.questions import show_error
-from fernshale.app.theme import apply_theme, restore_scale
+from fernshale.app.theme import apply_theme, desktop_letters, use_look
 from fernshale.app.window import MainWindow
 from fernshale.core.base.data_folder import home
+from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.log import LOGGER, log_folder, log_uncaught
+from fernshale.core.base.settings import change_settings, usable_settings
 
 _LEVELS: Mapping[QtMsgType, int] = {
     QtMsgType.QtDebugMsg: logging.DEBUG,
@@ -36,10 +38,22 @@ def make_app(arguments: list[str]) -> QApplication:
     app.setOrganizationName("fernshale")
     app.setStyle("Fusion")
     if existing is None:
-        restore_scale(app)
+        keep_former_settings()
+        use_look(usable_settings().look, desktop_letters())
     apply_theme(app)
     app.styleHints().colorSchemeChanged.connect(lambda _scheme: apply_theme(app))
     return app
+
+
+def keep_former_settings() -> None:
+    """Move the settings that earlier versions kept elsewhere into `settings.toml`."""
+    former = QSettings()
+    for name, key, read in (("letters", "look.letters", float), ("editor/command", "work.editor", str)):
+        kept = former.value(name)
+        if kept is not None:
+            with suppress(FernshaleError, ValueError):
+                change_settings({key: read(str(kept))})
+            former.remove(name)
 
 
 def _log_what_breaks() -> None:

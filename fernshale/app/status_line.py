@@ -9,10 +9,9 @@ from fernshale.app.jobs import ProgressNote
 from fernshale.app.notify import notify
 from fernshale.app.pace import Pace
 from fernshale.app.widgets.basics import button
+from fernshale.core.base.settings import usable_settings
 from fernshale.core.crossing.stages.overview import Overview
 
-# After work that took this long, seconds, a desktop notification reports its end, unless the window is active.
-_LONG_S = 10.0
 _SOON_MS = 400
 
 
@@ -89,7 +88,8 @@ class StatusLine(QStatusBar):
         was_shown = self._progress.isVisible()
         if was_shown and not self._undo.isVisible():
             self.say("ready")
-        if was_shown and self._pace.elapsed_s >= _LONG_S and not self.isActiveWindow():
+        wanted = usable_settings().notifications
+        if was_shown and wanted.enabled and self._pace.elapsed_s >= wanted.after_seconds and not self.isActiveWindow():
             # The message names the result a moment later.
             QTimer.singleShot(_SOON_MS, self, self._notify_end)
         self._progress.hide()

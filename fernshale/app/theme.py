@@ -5,14 +5,17 @@ Fern green is mine and done, ochre is incoming, slate is the base, clay needs yo
 
 from __future__ import annotations
 
-import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Literal
 
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QFontInfo, QGuiApplication, QPalette
 from PySide6.QtWidgets import QApplication
 
+from fernshale.core.base.settings import Look
+
+_ICONS = Path(__file__).parent / "icons"
 # "word" and "text" are the keywords and the texts of code.
 Tone = Literal["plain", "strong", "mine", "incoming", "base", "alarm", "quiet", "word", "text"]
 
@@ -97,34 +100,74 @@ DARK = Theme(
     word="#c9a6dc",
 )
 
-_chosen: Literal["", "light", "dark"] = ""
+LIGHT_HIGH = replace(
+    LIGHT,
+    background="#ffffff",
+    band="#ffffff",
+    card="#ffffff",
+    head="#ffffff",
+    edge="#1f2923",
+    text="#000000",
+    quiet="#2b332e",
+    mine="#0b4a24",
+    incoming="#5f3c00",
+    base="#22384a",
+    alarm="#7d1d0a",
+    track="#c9ccc6",
+    word="#4a1d63",
+)
+DARK_HIGH = replace(
+    DARK,
+    background="#000000",
+    band="#000000",
+    card="#000000",
+    head="#000000",
+    edge="#e4e8e3",
+    text="#ffffff",
+    quiet="#d6dcd8",
+    mine="#a6ecc0",
+    mine_soft="#103a22",
+    incoming="#ffd585",
+    incoming_soft="#3a2a06",
+    base="#bcdcf0",
+    base_soft="#152a38",
+    alarm="#ffb5a2",
+    alarm_soft="#431a10",
+    track="#4b575d",
+    word="#e3c8f2",
+)
+
+ThemeName = Literal["desktop", "light", "dark"]
+_chosen: ThemeName = "desktop"
+_has_high_contrast = False
 
 
 def theme() -> Theme:
     """The theme in force."""
-    if _chosen:
-        return DARK if _chosen == "dark" else LIGHT
-    dark = QGuiApplication.styleHints().colorScheme() is Qt.ColorScheme.Dark
-    return DARK if dark else LIGHT
+    if _has_high_contrast:
+        return DARK_HIGH if is_dark() else LIGHT_HIGH
+    return DARK if is_dark() else LIGHT
 
 
-def choose_theme(name: Literal["", "light", "dark"]) -> None:
-    """Use a theme regardless of the desktop's; "" follows the desktop again."""
-    global _chosen
-    _chosen = name
+def choose_theme(name: ThemeName, *, has_high_contrast: bool = False) -> None:
+    """Use a theme; "desktop" follows the desktop."""
+    global _chosen, _has_high_contrast
+    _chosen, _has_high_contrast = name, has_high_contrast
 
 
 def is_dark() -> bool:
-    return theme() is DARK
+    if _chosen == "desktop":
+        return QGuiApplication.styleHints().colorScheme() is Qt.ColorScheme.Dark
+    return _chosen == "dark"
 
 
 # The sizes of letters to choose from, 1 being the usual one.
 SCALES = (0.85, 1.0, 1.15, 1.3, 1.5, 1.75, 2.0)
 _scale = 1.0
+_desktop_letters = 0
 _USUAL = 13
 # A desktop whose letters are this high, in pixels, is followed.
 _LARGE = 17
-_KEPT = "letters"
 
 
 def scale() -> float:
@@ -138,16 +181,19 @@ def choose_scale(value: float) -> None:
     _scale = min(max(value, SCALES[0]), SCALES[-1])
 
 
-def restore_scale(app: QApplication) -> None:
-    """Make letters as large as they were left, or as those of a desktop that has large ones."""
-    usual = QFontInfo(app.font()).pixelSize()
-    kept = str(QSettings().value(_KEPT, ""))
-    choose_scale(float(kept) if re.fullmatch(r"\d+(\.\d+)?", kept) else usual / _USUAL if usual >= _LARGE else 1.0)
+def desktop_letters() -> int:
+    """The size of the desktop's letters in pixels, as they were before the program made its own."""
+    global _desktop_letters
+    if not _desktop_letters:
+        _desktop_letters = QFontInfo(QApplication.font()).pixelSize()
+    return _desktop_letters
 
 
-def keep_scale() -> None:
-    """Remember the size of letters."""
-    QSettings().setValue(_KEPT, f"{_scale}")
+def use_look(look: Look, desktop_size: int) -> None:
+    """Use the theme and the size of letters of the settings; `desktop_size` is that of the desktop's letters, in pixels."""
+    choose_theme(look.theme, has_high_contrast=look.contrast == "high")
+    as_desktop = desktop_size / _USUAL if desktop_size >= _LARGE else 1.0
+    choose_scale(look.letters or as_desktop)
 
 
 def scaled(pixels: float) -> int:
@@ -232,6 +278,12 @@ def _style(c: Theme) -> str:
     QPushButton#link:hover, QPushButton#link:focus {{ text-decoration: underline; }}
     QLineEdit, QComboBox {{ background: {c.card}; border: 1px solid {c.edge}; border-radius: 3px; padding: 3px 6px; }}
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {c.mine}; }}
+    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::down-arrow {{ image: url("{_ICONS.as_posix()}/down.svg"); width: 12px; height: 12px; }}
+    QSpinBox, QDoubleSpinBox {{ min-height: {scaled(22)}px; }}
+    QToolButton#menu {{ background: {c.card}; border: 1px solid {c.quiet}; border-radius: 3px; padding: 4px 10px; }}
+    QToolButton#menu:hover, QToolButton#menu:focus {{ border: 1px solid {c.mine}; }}
+    QToolButton#menu::menu-indicator {{ image: none; }}
     QSplitter::handle {{ background: transparent; }}
     QStatusBar {{ background: {c.band}; color: {c.quiet}; border-top: 1px solid {c.edge}; }}
     QStatusBar::item {{ border: none; }}

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Literal
 
 from PySide6.QtCore import QByteArray, QPoint, QSettings, Qt
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
     QSplitterHandle,
     QStackedWidget,
     QVBoxLayout,
+    QWhatsThis,
     QWidget,
 )
 
@@ -32,15 +33,20 @@ from fernshale.api.crossings import Crossing, find_crossing, read_assets_for
 from fernshale.api.projects import find_profile, read_profile, trust
 from fernshale.api.releases import known_engine_folder
 from fernshale.api.snapshots import Store, default_store
-from fernshale.app.dialogs.action_list import ActionList, MenuCommand
+from fernshale.app.commands import MenuCommand, bind_keys, fill_menu
+from fernshale.app.dialogs.action_list import ActionList
 from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.dialogs.describe import DescribeDialog
+from fernshale.app.dialogs.help import HelpWindow
 from fernshale.app.dialogs.import_content import ImportDialog, choose_content
-from fernshale.app.dialogs.questions import ask_trust, choose_editor, save_bundle, show_error
+from fernshale.app.dialogs.questions import ask_trust, save_bundle, show_error
 from fernshale.app.dialogs.release_changes import ComparisonFolders, ReleaseChangesDialog
+from fernshale.app.dialogs.settings import ask_settings
 from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
 from fernshale.app.editor import open_in_editor
+from fernshale.app.explanations import explain
 from fernshale.app.folds import Folds, Pane
+from fernshale.app.guide import FIRST_CHAPTER
 from fernshale.app.pages.base import LOW, Page, file_and_line, take_option
 from fernshale.app.pages.build import BUILDING, BuildPage
 from fernshale.app.pages.debts import DebtsView
@@ -57,21 +63,22 @@ from fernshale.app.status_line import StatusLine
 from fernshale.app.theme import (
     SCALES,
     apply_theme,
-    choose_scale,
-    choose_theme,
     code_font,
+    desktop_letters,
     is_dark,
-    keep_scale,
     scale,
     scaled,
+    use_look,
 )
 from fernshale.app.widgets.band import Knot, RouteBand
 from fernshale.app.widgets.basics import button, heading_label
+from fernshale.app.widgets.menu_button import MenuButton
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.strips import FootStrip, SideStrip
 from fernshale.app.widgets.text_document import AnnotatedText
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
+from fernshale.core.base.settings import change_settings, usable_settings
 from fernshale.core.crossing.record.database import LogEntry
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
@@ -110,7 +117,15 @@ class MainWindow(QMainWindow):
         self._stack.addWidget(self.start_page)
         self._stack.addWidget(self._build_work())
         self.setCentralWidget(self._stack)
+        self._help_window: HelpWindow | None = None
+        self._menu = MenuButton(self, self._fill_menu)
+        self._stack.currentChanged.connect(lambda _at: self._place_menu())
         self._build_status()
+        parts = {"band": self.band, "items": self.items, "logbook": self.logbook, "output": self.output}
+        explain(
+            self.pages.values(),
+            {**parts, "Start": self.start_page, "Report": self.report, "Debts": self.debts},
+        )
         self._connect()
         self._restore_sizes()
 
@@ -239,31 +254,7 @@ class MainWindow(QMainWindow):
         self.start_page.sample_wanted.connect(self._open_sample)
         self.start_page.comparison_wanted.connect(self._compare_releases)
         self.start_page.deleting.connect(self._leave)
-        for number, stage in enumerate(STAGES, 1):
-            self._key(f"Alt+{number}", partial(self._enter_stage, stage))
-        for keys, act in (
-            ("Alt+8", lambda: self.show_view(self.report)),
-            ("Alt+9", lambda: self.show_view(self.debts)),
-            ("Ctrl+K", self.show_actions),
-            ("Ctrl+F", self._find),
-            ("F3", self._find_next),
-            ("Ctrl+Z", self._undo_last),
-            ("Alt+S", lambda: self._open_knot(None)),
-            ("Ctrl+Y", self._redo_last),
-            ("F5", self._build),
-            ("Ctrl+R", session.refresh),
-            ("Escape", session.runner.cancel),
-            ("Ctrl+O", self._choose_folder),
-            ("Z", self.show_whole),
-        ):
-            self._key(keys, act)
-        for pane, (_, key) in _FOLDABLE.items():
-            self._key(key, partial(self.fold, pane))
-        for keys, by in (("Ctrl++", 1), ("Ctrl+=", 1), ("Ctrl+-", -1), ("Ctrl+0", 0)):
-            self._key(keys, partial(self.zoom, by))
-
-    def _key(self, keys: str, act: Callable[[], object]) -> None:
-        QShortcut(QKeySequence(keys), self).activated.connect(act)
+        bind_keys(self, self.commands())
 
     # -- opening
 
@@ -468,7 +459,7 @@ class MainWindow(QMainWindow):
 
     def _page_name(self) -> str:
         here = self._page_stack.currentWidget()
-        return here.stage.value.lower() if isinstance(here, Page) else type(here).__name__.lower()
+        return here.stage.value.lower() if isinstance(here, Page) else "debts" if here is self.debts else "report"
 
     def _room(self) -> tuple[int, int]:
         return round(self.width() / scale()), round(self.height() / scale())
@@ -512,6 +503,15 @@ class MainWindow(QMainWindow):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fold_all()
+        self._place_menu()
+
+    def _place_menu(self) -> None:
+        """Put the menu's button at the end of the route band, or into the corner of the start page."""
+        self._menu.adjustSize()
+        is_start = self._stack.currentWidget() is self.start_page
+        middle = scaled(32) if is_start else self.band.line_y
+        self._menu.move(self.width() - self._menu.width() - 14, middle - self._menu.height() // 2)
+        self._menu.raise_()
 
     # -- logbook
 
@@ -609,71 +609,97 @@ class MainWindow(QMainWindow):
         """The list of everything that can be done now."""
         ActionList(self, self._actions()).exec()
 
-    def _actions(self) -> tuple[MenuCommand, ...]:
-        actions = [
-            MenuCommand("Open a folder", "Fernshale", "Ctrl+O", self._choose_folder),
+    def commands(self) -> tuple[MenuCommand, ...]:
+        """The commands of the window, whether a crossing is open or not."""
+
+        def here(title: str, area: str, act: Callable[[], object], *keys: str) -> MenuCommand:
+            return MenuCommand(title, area, keys, act, is_of_crossing=True)
+
+        def always(title: str, area: str, act: Callable[[], object], *keys: str) -> MenuCommand:
+            return MenuCommand(title, area, keys, act)
+
+        return (
+            always("Open a folder…", "Project", self._choose_folder, "Ctrl+O"),
+            *(always(f"Try {words}", "Project", self._opening_sample(name)) for name, words in SAMPLES.items()),
+            always("Compare two releases…", "Project", self._compare_releases),
+            here("Describe this project…", "Project", self._describe),
+            here("Import content from another project…", "Project", self._bring_content),
+            here("Save the report…", "Project", self.report.save),
+            always("Settings…", "Project", self._change_settings, "Ctrl+,"),
+            always("Back to the start page", "Go to", self._to_start, "Alt+0"),
             *(
-                MenuCommand(f"Try {words}", "Fernshale", "", self._opening_sample(name))
-                for name, words in SAMPLES.items()
+                here(f"Go to {stage.value}", "Go to", partial(self._enter_stage, stage), f"Alt+{number}")
+                for number, stage in enumerate(STAGES, 1)
             ),
-            MenuCommand("Compare two releases", "Fernshale", "", self._compare_releases),
-            MenuCommand("Back to the start page", "Fernshale", "", self._to_start),
-            MenuCommand("Light or dark", "Fernshale", "", self.toggle_theme),
-            MenuCommand("Larger letters", "Fernshale", "Ctrl++", partial(self.zoom, 1)),
-            MenuCommand("Smaller letters", "Fernshale", "Ctrl+-", partial(self.zoom, -1)),
-            MenuCommand("Letters of the usual size", "Fernshale", "Ctrl+0", partial(self.zoom, 0)),
-            MenuCommand("Save a diagnostic bundle", "Fernshale", "", lambda: save_bundle(self, self.session.crossing)),
-            MenuCommand("Choose your editor", "Fernshale", "", lambda: choose_editor(self)),
-        ]
-        overview = self.session.overview
-        if overview is None:
-            return tuple(actions)
-        for number, stage in enumerate(STAGES, 1):
-            actions.append(
-                MenuCommand(f"Go to {stage.value}", "Stages", f"Alt+{number}", partial(self.show_stage, stage))
-            )
-        actions += [
-            MenuCommand("Describe this project", "Crossing", "", self._describe),
-            MenuCommand("Build", "Build", "F5", self._build),
-            MenuCommand("Build and fix automatically", "Build", "", self.session.build_and_fix),
-            MenuCommand("Run the game", "Trial", "", lambda: self.session.carry_out(RunGame(), "running the game")),
-            MenuCommand("Refresh everything", "Crossing", "Ctrl+R", self.session.refresh),
-            MenuCommand("Undo the last step", "Logbook", "Ctrl+Z", self._undo_last),
-            MenuCommand("Redo the last undone step", "Logbook", "Ctrl+Y", self._redo_last),
-            MenuCommand("Undo back to the start", "Logbook", "", self._undo_all),
-            MenuCommand("Compare snapshots", "Snapshots", "Alt+S", lambda: self._open_knot(None)),
-            MenuCommand("The snapshot store", "Snapshots", "", self._open_store),
-            MenuCommand("Import content from another project", "Plugins", "", self._bring_content),
-            MenuCommand("Go to the report", "Crossing", "Alt+8", lambda: self.show_view(self.report)),
-            MenuCommand("Go to the debts", "Crossing", "Alt+9", lambda: self.show_view(self.debts)),
-            MenuCommand("Save the report", "Crossing", "", self.report.save),
-            MenuCommand("Find on this page", "Page", "Ctrl+F", self._find),
-            MenuCommand("The detail in the whole window", "Page", "Z", self.show_whole),
+            here("Go to the report", "Go to", lambda: self.show_view(self.report), "Alt+8"),
+            here("Go to the debts", "Go to", lambda: self.show_view(self.debts), "Alt+9"),
+            here("Find on this page…", "Go to", self._find, "Ctrl+F"),
+            here("Find the next place", "Go to", self._find_next, "F3"),
+            here("Build", "Work", self._build, "F5"),
+            here("Build and fix automatically", "Work", self.session.build_and_fix),
+            here("Run the game", "Work", lambda: self.session.carry_out(RunGame(), "running the game")),
+            here("Read the project again", "Work", self.session.refresh, "Ctrl+R"),
+            here("Cancel what runs", "Work", self.session.runner.cancel, "Escape"),
+            here("Undo the last step…", "Undo", self._undo_last, "Ctrl+Z"),
+            here("Redo the last undone step…", "Undo", self._redo_last, "Ctrl+Y"),
+            here("Undo back to the start…", "Undo", self._undo_all),
+            here("The detail in the whole window", "View", self.show_whole, "Z"),
             *(
-                MenuCommand(f"Fold or unfold: {title.lower()}", "Page", key, partial(self.fold, pane))
+                here(f"Fold or unfold: {title.lower()}", "View", partial(self.fold, pane), key)
                 for pane, (title, key) in _FOLDABLE.items()
             ),
+            always("Light or dark", "View", self.toggle_theme),
+            always("Larger letters", "View", partial(self.zoom, 1), "Ctrl++", "Ctrl+="),
+            always("Smaller letters", "View", partial(self.zoom, -1), "Ctrl+-"),
+            always("Letters of the usual size", "View", partial(self.zoom, 0), "Ctrl+0"),
+            here("Compare snapshots…", "Snapshots", lambda: self._open_knot(None), "Alt+S"),
+            always("The snapshot store…", "Snapshots", self._open_store),
+            always("Help on this page", "Help", self._help, "F1"),
+            always("What is this?", "Help", QWhatsThis.enterWhatsThisMode, "Shift+F1"),
+            always("All keys", "Help", self._show_keys, "Ctrl+F1"),
+            always("The words of Fernshale", "Help", lambda: self._help_on("words")),
+            always("The guide", "Help", lambda: self._help_on(FIRST_CHAPTER)),
+            always("Save a diagnostic bundle…", "Help", lambda: save_bundle(self, self.session.crossing)),
+            MenuCommand("All actions", "Help", ("Ctrl+K",), self.show_actions),
+            MenuCommand("The menu", "Help", ("Alt+M",), lambda: self._menu.open_menu(), is_key_only=True),
+        )
+
+    def _actions(self) -> tuple[MenuCommand, ...]:
+        """The commands that can be used now, and the options of all open items."""
+        overview = self.session.overview
+        actions = [
+            item for item in self.commands() if not item.is_key_only and not (item.is_of_crossing and overview is None)
         ]
+        if overview is None:
+            return tuple(actions)
         for debt in overview.build.debts:
             act = partial(self.session.carry_out, SwitchCodeOn(debt.entry), f"switching on: {debt.title}")
-            actions.append(MenuCommand(f"Switch on: {debt.title}", "Build", "", act))
+            actions.append(MenuCommand(f"Switch on: {debt.title}", "Build", (), act))
         for item in overview.items:
             for option in item.options:
                 act = partial(take_option, self, self.session, item, option)
-                actions.append(MenuCommand(f"{option.title}: {item.title}", item.stage.value, "", act))
+                actions.append(MenuCommand(f"{option.title}: {item.title}", item.stage.value, (), act))
         return tuple(actions)
 
     def toggle_theme(self) -> None:
-        """The other theme."""
-        choose_theme("light" if is_dark() else "dark")
-        self._dress()
+        """The other theme; it is kept."""
+        self._keep_look("look.theme", "light" if is_dark() else "dark")
 
-    def zoom(self, by: int) -> None:
-        """Letters one size larger (1) or smaller (-1), or as usual (0). The size is kept."""
-        at = min(range(len(SCALES)), key=lambda at: abs(SCALES[at] - scale()))
+    def _keep_look(self, key: str, value: object) -> None:
+        try:
+            change_settings({key: value})
+        except FernshaleError as error:
+            show_error(self, error)
+        self._use_settings()
+
+    def _change_settings(self) -> None:
+        if ask_settings(self):
+            self._use_settings()
+
+    def _use_settings(self) -> None:
+        """Show everything as the settings say."""
         before = scale()
-        choose_scale(SCALES[min(max(at + by, 0), len(SCALES) - 1)] if by else 1.0)
-        keep_scale()
+        use_look(usable_settings().look, desktop_letters())
         own = [item for item in self.findChildren(QWidget) if item.testAttribute(Qt.WidgetAttribute.WA_SetFont)]
         sizes = [item.font().pixelSize() for item in own]
         self._dress()
@@ -681,6 +707,12 @@ class MainWindow(QMainWindow):
             font = widget.font()
             font.setPixelSize(scaled(round(size / before)))
             widget.setFont(font)
+        self.start_page.refresh()
+
+    def zoom(self, by: int) -> None:
+        """Letters one size larger (1) or smaller (-1), or as usual (0). The size is kept."""
+        at = min(range(len(SCALES)), key=lambda at: abs(SCALES[at] - scale()))
+        self._keep_look("look.letters", SCALES[min(max(at + by, 0), len(SCALES) - 1)] if by else 1.0)
 
     def _dress(self) -> None:
         """Show everything in the colours and the size of letters in force."""
@@ -691,6 +723,34 @@ class MainWindow(QMainWindow):
         if self.session.overview is not None:
             self._show(self.session.overview)
         self._fold_all()
+        self._place_menu()
+
+    def _fill_menu(self, menu: QMenu) -> None:
+        fill_menu(menu, self.commands(), has_crossing=self.session.overview is not None)
+
+    # -- help
+
+    @property
+    def help_window(self) -> HelpWindow:
+        """The window of the guide, made when it is first needed."""
+        if self._help_window is None:
+            keys = dict.fromkeys(key for page in self.pages.values() for key in page.keys)
+            of_pages = {item.keys: item for item in keys}.values()
+            self._help_window = HelpWindow(self, self.commands(), of_pages)
+        return self._help_window
+
+    def _help_on(self, chapter: str, heading: str = "") -> None:
+        self.help_window.show_chapter(chapter, heading)
+        self.help_window.show()
+        self.help_window.raise_()
+
+    def _help(self) -> None:
+        """The guide, at what it says about the page."""
+        is_start = self._stack.currentWidget() is self.start_page
+        self._help_on("pages", "Start" if is_start else self._page_name().capitalize())
+
+    def _show_keys(self) -> None:
+        self._help_on("keys")
 
     def _to_start(self) -> None:
         self.start_page.refresh()

@@ -9,10 +9,9 @@ from typing import Any
 
 from fernshale.api.crossings import write_links
 from fernshale.api.links import binary_assets, compare_trees
-from fernshale.api.snapshots import Store
+from fernshale.api.snapshots import Store, default_store
 from fernshale.cli.crossing_lookup import profile_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
-from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
@@ -105,5 +104,5 @@ def _before(options: argparse.Namespace) -> Path | tuple[Store, str]:
     folder = Path(options.before)
     if folder.is_dir():
         return folder
-    store = Store(Path(options.store) if options.store else home() / "store")
+    store = Store(Path(options.store) if options.store else default_store())
     return store, options.before

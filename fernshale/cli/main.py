@@ -13,8 +13,10 @@ from types import FrameType
 from fernshale.cli.arguments import build_parser
 from fernshale.cli.output import PlainStream
 from fernshale.core.base.crash_report import in_words
+from fernshale.core.base.data_folder import move_former_places
 from fernshale.core.base.errors import Cancelled, FernshaleError
 from fernshale.core.base.log import log_uncaught, logged, start_logging, stop_logging
+from fernshale.core.base.settings import usable_settings
 from fernshale.core.base.work import CancelToken
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
@@ -30,7 +32,8 @@ def run(arguments: Sequence[str]) -> int:
     sys.stdout, sys.stderr = PlainStream(out), PlainStream(err)
     try:
         options = build_parser().parse_args(_with_current_names(arguments))  # misuse ends here, with 2
-        start_logging(is_verbose=options.verbose)
+        move_former_places()
+        start_logging(usable_settings().log.level, is_verbose=options.verbose)
         log_uncaught()
         code = _run(options, token)
         sys.stdout.flush()

@@ -14,6 +14,7 @@ from fernshale.app.theme import SCALES, choose_scale, scale, scaled
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.app.window import MainWindow
+from fernshale.core.base.settings import change_settings, settings
 from fernshale.core.crossing.flow.actions import parse_action
 from fernshale.core.crossing.record.stage import Stage
 
@@ -104,7 +105,7 @@ def test_fifteen_lines_of_text_fit_into_each_detail(
 
 
 def test_letters_grow_and_are_as_large_the_next_time(opened: MainWindow, qtbot: QtBot, qapp: QApplication) -> None:
-    from fernshale.app.theme import restore_scale
+    from fernshale.app.theme import use_look
 
     opened.show_stage(Stage.BUILD)
     page = opened.pages[Stage.BUILD]
@@ -115,7 +116,7 @@ def test_letters_grow_and_are_as_large_the_next_time(opened: MainWindow, qtbot: 
     assert page.finding.font().pixelSize() > before[0] and opened.font().pixelSize() > before[1]
     now = scale()
     choose_scale(1.0)
-    restore_scale(qapp)
+    use_look(settings().look, 0)
     assert scale() == now > 1.2
     opened.zoom(0)
     assert (page.finding.font().pixelSize(), opened.font().pixelSize()) == before
@@ -166,7 +167,7 @@ def test_long_work_is_told_of_when_the_window_is_not_in_use(
 ) -> None:
     told: list[tuple[str, str]] = []
     monkeypatch.setattr("fernshale.app.status_line.notify", lambda title, text: told.append((title, text)))
-    monkeypatch.setattr("fernshale.app.status_line._LONG_S", 0.0)
+    change_settings({"notifications.after_seconds": 0.0})
     monkeypatch.setattr(opened._status, "isActiveWindow", lambda: False)
     with qtbot.waitSignal(opened.session.overview_changed, timeout=30_000):
         opened.session.carry_out(parse_action("plugin:snuffer", "take"), "snuffer")

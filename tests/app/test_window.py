@@ -175,7 +175,7 @@ def test_stages_by_key_and_every_action_in_the_list(qtbot: QtBot, window: MainWi
     qtbot.keyClick(window.band, Qt.Key.Key_7, Qt.KeyboardModifier.AltModifier)
     assert not window.band.hasFocus()
     actions = window._actions()
-    assert {"Build", "Undo the last step", "Light or dark", "Go to Links"} <= {action.title for action in actions}
+    assert {"Build", "Undo the last step…", "Light or dark", "Go to Links"} <= {action.title for action in actions}
     dialog = ActionList(window, actions)
     qtbot.addWidget(dialog)
     dialog._words.setText("gtlinks")
@@ -206,7 +206,7 @@ def test_both_themes_and_sizes_paint_every_page(qtbot: QtBot, window: MainWindow
                 assert len(colours) > 3
                 assert window.width() <= size[0] and window.height() <= size[1]
     finally:
-        choose_theme("")
+        choose_theme("desktop")
     assert window.session.overview is not None and window.session.overview.states[Stage.TRIAL] is StageState.UNTOUCHED
 
 

@@ -2,24 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QVBoxLayout, QWidget
 
+from fernshale.app.commands import MenuCommand
 from fernshale.app.widgets.rows import Row, RowList
-
-
-@dataclass(frozen=True, slots=True)
-class MenuCommand:
-    """An action of the list: its words, its group, its key, and the function that does it."""
-
-    title: str
-    area: str
-    key: str
-    act: Callable[[], None]
 
 
 class ActionList(QDialog):

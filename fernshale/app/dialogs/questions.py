@@ -6,7 +6,6 @@ import shlex
 from pathlib import Path
 
 import regex
-from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -21,7 +20,6 @@ from PySide6.QtWidgets import (
 
 from fernshale.api.crossings import Crossing
 from fernshale.api.reports import log_file, write_bundle
-from fernshale.app.editor import SETTING, editor_command
 from fernshale.app.jobs import Runner
 from fernshale.app.widgets.basics import quiet_label
 from fernshale.core.base.crash_report import in_words
@@ -107,14 +105,6 @@ def save_bundle(parent: QWidget, crossing: Crossing | None) -> None:
         return
     words = "It is a zip of texts: versions, this machine, the profile, the end of the log, and the logbook without contents."
     QMessageBox.information(parent, "Saved", f"{name}\n\n{words} Read it before you send it.")
-
-
-def choose_editor(parent: QWidget) -> None:
-    """Ask for the editor command."""
-    words = "The command that opens your editor. {file} and {line} are replaced by the place."
-    text, good = QInputDialog.getText(parent, "Your editor", words, QLineEdit.EchoMode.Normal, editor_command())
-    if good:
-        QSettings().setValue(SETTING, text.strip())
 
 
 def ask_why(parent: QWidget, title: str) -> str | None:

@@ -34,6 +34,7 @@ from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.change_list import ChangesPane
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count, size_words
+from fernshale.core.base.settings import usable_settings
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.database import LogEntry
@@ -251,12 +252,13 @@ class StoreDialog(WorkingDialog):
         self._bar.setTextVisible(False)
         self._bar.setFixedHeight(6)
         column.addWidget(self._bar)
+        kept = usable_settings().store
         policy = QHBoxLayout()
         policy.addWidget(_short(self, "Of each project keep the last"))
-        self._last = self._number("The last so many snapshots", 10)
+        self._last = self._number("The last so many snapshots", kept.keep_last)
         policy.addWidget(self._last)
         policy.addWidget(_short(self, "and the latest of each of the last"))
-        self._daily = self._number("Days", 14)
+        self._daily = self._number("Days", kept.keep_days)
         policy.addWidget(self._daily)
         policy.addWidget(quiet_label(self, "days. Snapshots that crossings need are kept."))
         self._delete = button(self, "Delete the others…", self._on_policy)

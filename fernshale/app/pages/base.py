@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QMessageBox, QPushButton, QVBoxLayout, QWidget
 
 from fernshale.api.crossings import finding_of
+from fernshale.app.commands import MenuCommand
 from fernshale.app.session import Session
 from fernshale.app.theme import text_font
 from fernshale.app.widgets.basics import FindingLabel
@@ -50,13 +51,15 @@ class Page(QWidget):
         self.top.addWidget(self.finding, 1)
         self.column.addLayout(self.top)
         self.set_room(NARROW, LOW)
+        self.keys: list[MenuCommand] = []
         for number in range(1, _MAX_OPTION_KEYS + 1):
-            self.on_key(str(number), partial(self.press, number))
-        self.on_key("N", lambda: self.step(1))
-        self.on_key("P", lambda: self.step(-1))
+            self.on_key(str(number), partial(self.press, number), f"Option {number}")
+        self.on_key("N", lambda: self.step(1), "The next open item")
+        self.on_key("P", lambda: self.step(-1), "The open item before")
 
-    def on_key(self, key: str, act: Callable[[], None]) -> None:
-        """Call a function on a key while the page has the focus."""
+    def on_key(self, key: str, act: Callable[[], None], title: str) -> None:
+        """Call a function on a key while the page has the focus; `title` says what it does."""
+        self.keys.append(MenuCommand(title, self.stage.value, (key,), act))
         shortcut = QShortcut(QKeySequence(key), self)
         shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         shortcut.activated.connect(act)

@@ -27,6 +27,8 @@ from fernshale.core.crossing.stages.overview import Overview
 
 _LEFT = 230
 _FLAG = 52
+# Room at the right end, for the button of the menu.
+_MENU = 92
 # In pixels at the usual size of letters: the height of the band and of the line in it.
 _HIGH, _LINE_Y = 96, 44
 _LOW, _LOW_LINE_Y = 52, 17
@@ -91,7 +93,13 @@ class RouteBand(QWidget):
         return scaled(_LOW if self._is_low else _HIGH)
 
     @property
-    def _line_y(self) -> int:
+    def _end(self) -> int:
+        """Where the last flag begins; the menu's button is to its right."""
+        return self.width() - scaled(_FLAG) - scaled(_MENU)
+
+    @property
+    def line_y(self) -> int:
+        """The height at which the line is drawn."""
         return scaled(_LINE_Y if not self._is_low else _LOW_LINE_Y)
 
     def show_overview(self, overview: Overview, stage: Stage | None) -> None:
@@ -105,15 +113,15 @@ class RouteBand(QWidget):
 
     def stop(self, stage: Stage) -> QPoint:
         """Where a stage's stop is drawn."""
-        start, end = scaled(_LEFT) + scaled(_FLAG), self.width() - scaled(_FLAG) - 24
+        start, end = scaled(_LEFT) + scaled(_FLAG), self._end
         step = (end - start) / len(STAGES)
-        return QPoint(round(start + step * (STAGES.index(stage) + 0.5)), self._line_y)
+        return QPoint(round(start + step * (STAGES.index(stage) + 0.5)), self.line_y)
 
     def knot_place(self, stage: Stage) -> QPoint:
         """Where the knot before a stage's stop is drawn."""
-        start, end = scaled(_LEFT) + scaled(_FLAG), self.width() - scaled(_FLAG) - 24
+        start, end = scaled(_LEFT) + scaled(_FLAG), self._end
         step = (end - start) / len(STAGES)
-        return QPoint(round(start + step * STAGES.index(stage)) + 2, self._line_y)
+        return QPoint(round(start + step * STAGES.index(stage)) + 2, self.line_y)
 
     # -- painting
 
@@ -156,20 +164,20 @@ class RouteBand(QWidget):
 
     def _paint_line(self, painter: QPainter, overview: Overview) -> None:
         colours = theme()
-        left, right = scaled(_LEFT), self.width() - scaled(_FLAG) - 24
+        left, right = scaled(_LEFT), self._end
         painter.setPen(QPen(QColor(colours.edge), 4))
-        painter.drawLine(left + scaled(_FLAG), self._line_y, right, self._line_y)
+        painter.drawLine(left + scaled(_FLAG), self.line_y, right, self.line_y)
         reached = [stage for stage in STAGES if overview.states[stage] is StageState.CLEAR]
         if reached:
             painter.setPen(QPen(QColor(colours.mine), 4))
             end = right if overview.is_done else self.stop(_last_in_a_row(overview)).x()
-            painter.drawLine(left + scaled(_FLAG), self._line_y, end, self._line_y)
+            painter.drawLine(left + scaled(_FLAG), self.line_y, end, self.line_y)
         self._paint_flag(painter, left, overview.setup.from_, QColor(colours.base))
         done = overview.is_done
         self._paint_flag(painter, right, overview.setup.to, QColor(colours.mine if done else colours.quiet))
 
     def _paint_flag(self, painter: QPainter, x: int, text: str, colour: QColor) -> None:
-        wide, line = scaled(_FLAG), self._line_y
+        wide, line = scaled(_FLAG), self.line_y
         shape = QPolygonF(
             [QPointF(x, line - 13), QPointF(x + wide - 6, line - 13), QPointF(x + wide + 3, line),
              QPointF(x + wide - 6, line + 13), QPointF(x, line + 13)]
@@ -180,7 +188,7 @@ class RouteBand(QWidget):
         painter.setPen(QColor(theme().card))
         painter.setFont(text_font(12, True))
         shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, scaled(_FLAG) - 6)
-        painter.drawText(QRectF(x, self._line_y - 13, scaled(_FLAG) - 4, 26), Qt.AlignmentFlag.AlignCenter, shown)
+        painter.drawText(QRectF(x, self.line_y - 13, scaled(_FLAG) - 4, 26), Qt.AlignmentFlag.AlignCenter, shown)
 
     def _paint_knot(self, painter: QPainter, place: QPoint) -> None:
         colours = theme()

@@ -1,11 +1,14 @@
 """How certain a proposal is by its kind of evidence, 0 to 1, where no fit to data exists.
 
 The confidence of matched symbols is fitted: `drift/weights.toml` has its signals, docs/confidence.md how often each is right. A
-number here is the share of proposals of that kind that should be right; from `fix_settings.AUTOMATIC_FROM` on a fix is applied
+number here is the share of proposals of that kind that should be right; from `AUTOMATIC_FROM` on a fix is applied
 without asking. A `SHARE_` multiplies the confidence of what a proposal rests on, `ODDS_` its odds.
 """
 
 from __future__ import annotations
+
+# Fixes from this confidence on are applied automatically, unless the user chose another in the settings or for a crossing.
+AUTOMATIC_FROM = 0.9
 
 # What a release states: a text that asks for nothing but another name; one that asks for more, or is about some overloads.
 STATED = 0.97

@@ -10,7 +10,7 @@ import time
 import traceback
 from pathlib import Path
 
-from fernshale.core.base.data_folder import home
+from fernshale.core.base.data_folder import state_folder
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.log import log_error
 
@@ -39,7 +39,7 @@ def keep_details(error: BaseException) -> Path | None:
     # Infinite recursion repeats the same lines thousands of times.
     text = "".join(parts if len(parts) <= 400 else [*parts[:200], "...\n", *parts[-200:]])
     head = f"{time.strftime('%Y-%m-%d %H:%M:%S')}  Python {platform.python_version()}  {' '.join(sys.argv[1:2])}\n\n"
-    for folder in (home() / "mishaps", Path(tempfile.gettempdir())):
+    for folder in (state_folder() / "mishaps", Path(tempfile.gettempdir())):
         path = folder / f"fernshale-{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}.txt"
         try:
             folder.mkdir(parents=True, exist_ok=True)

@@ -1,6 +1,6 @@
 """Limits on all input from outside, and how a user raises one.
 
-Each limit has a name and a default. A file `limits.toml` in Fernshale's data folder raises those it names:
+Each limit has a name and a default. A file `limits.toml` in the user's configuration folder raises those it names:
 
     format = "fernshale-limits/1"
     archive_ratio = 500
@@ -11,7 +11,7 @@ from __future__ import annotations
 from dataclasses import dataclass, fields
 from typing import ClassVar
 
-from fernshale.core.base.data_folder import home
+from fernshale.core.base.data_folder import config_folder
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.toml_schema import STRICT, read_toml
 
@@ -66,7 +66,7 @@ class LimitExceeded(FernshaleError):
 
     def __init__(self, message: str, limit: str) -> None:
         self.limit = limit
-        super().__init__(message, f"If that is meant, raise {limit} in {home() / NAME} (docs/security.md).")
+        super().__init__(message, f"If that is meant, raise {limit} in {config_folder() / NAME} (docs/security.md).")
 
 
 _read: dict[tuple[str, int, int], Limits] = {}
@@ -74,7 +74,7 @@ _read: dict[tuple[str, int, int], Limits] = {}
 
 def limits() -> Limits:
     """The bounds that hold now. Raises FormatError, MisuseError for a damaged `limits.toml`."""
-    path = home() / NAME
+    path = config_folder() / NAME
     try:
         status = path.stat()
     except OSError:

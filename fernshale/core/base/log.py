@@ -6,7 +6,6 @@ It is a rotating file in the user's state folder. Each line names the crossing a
 from __future__ import annotations
 
 import logging
-import os
 import sys
 import threading
 import time
@@ -17,6 +16,7 @@ from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import TracebackType
 
+from fernshale.core.base.data_folder import state_folder
 from fernshale.core.base.errors import Cancelled, FernshaleError
 
 LOGGER = logging.getLogger("fernshale")
@@ -37,23 +37,19 @@ class _About(logging.Filter):
 
 def log_folder() -> Path:
     """The folder of the log: in `FERNSHALE_HOME` if that is set, else in the user's state folder."""
-    if chosen := os.environ.get("FERNSHALE_HOME"):
-        return Path(chosen) / "log"
-    import platformdirs
-
-    return platformdirs.user_state_path("fernshale") / "log"
+    return state_folder() / "log"
 
 
 def log_file() -> Path:
     return log_folder() / "fernshale.log"
 
 
-def start_logging(*, is_verbose: bool = False) -> None:
-    """Start to write the log; with `is_verbose` with details, and to standard error too. Where the folder
-    cannot be written to, the program works without a log."""
+def start_logging(level: str = "info", *, is_verbose: bool = False) -> None:
+    """Start to write the log, from the lines of a level on; with `is_verbose` with details, and to standard error too. Where the
+    folder cannot be written to, the program works without a log."""
     stop_logging()
     logging.raiseExceptions = False  # a full disk must not disturb the work
-    LOGGER.setLevel(logging.DEBUG if is_verbose else logging.INFO)
+    LOGGER.setLevel(logging.DEBUG if is_verbose else level.upper())
     LOGGER.propagate = False
     handlers: list[logging.Handler] = [logging.StreamHandler(sys.stderr)] if is_verbose else []
     with suppress(OSError):

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.cache import Cache
-from fernshale.core.base.data_folder import home
+from fernshale.core.base.data_folder import cache_folder
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.work import Work
 from fernshale.core.drift.comparison import ApiChange, compare
@@ -42,7 +42,7 @@ def compare_releases(
     Raises MisuseError, Cancelled.
     """
     stamp = _stamp(places, language)
-    kept = home() / "drift" / f"{stamp}.json"
+    kept = cache_folder() / "drift" / f"{stamp}.json"
     return (cache or Cache()).get("comparison", stamp, lambda: _kept_or_made(kept, places, language, work), len)
 
 

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from fernshale.core.base.cache import Cache
-from fernshale.core.base.data_folder import home
+from fernshale.core.base.data_folder import cache_folder
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.work import CancelToken
 
@@ -27,7 +27,7 @@ def names_of(place: Path, cache: Cache, token: CancelToken) -> frozenset[str]:
     known = cache.find("names", key, lambda: frozenset[str]())
     if known is not None:
         return known
-    kept = home() / "shelves" / "names" / f"{key}.txt"
+    kept = cache_folder() / "shelves" / "names" / f"{key}.txt"
     try:
         names = frozenset(kept.read_text("ascii").split())
     except (OSError, UnicodeError):  # not there yet, or damaged: it is only a cache

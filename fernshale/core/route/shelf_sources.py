@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from urllib.parse import quote
 
-from fernshale.core.base.data_folder import home
+from fernshale.core.base.data_folder import cache_folder
 from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.limits import LimitExceeded, limits
 from fernshale.core.base.release import parse_release
@@ -278,4 +278,4 @@ def _known_checksum(archive: Path) -> str:
 
 
 def _cache_of(address: str) -> Path:
-    return home() / "shelves" / hashlib.sha256(address.rstrip("/").encode()).hexdigest()[:24]
+    return cache_folder() / "shelves" / hashlib.sha256(address.rstrip("/").encode()).hexdigest()[:24]

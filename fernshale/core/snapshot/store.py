@@ -25,8 +25,9 @@ import blake3
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import sweep, write_atomic
-from fernshale.core.base.errors import StoreError
+from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.lock import Holder, locked
+from fernshale.core.base.settings import settings
 from fernshale.core.base.work import UNWATCHED, Work, many_values
 from fernshale.core.snapshot.blob_index import BlobIndex
 from fernshale.core.snapshot.blob_writer import BlobWriter
@@ -466,6 +467,22 @@ def _parts_in(path: Path, block: PackBlock) -> dict[bytes, set[bytes]]:
     return found
 
 
+def check_store_folder(chosen: str) -> None:
+    """Check that the settings may name another folder of the store; "" is the usual one.
+
+    Raises MisuseError where snapshots would be left behind: the folder in use has some, and the other one is no store.
+    """
+    now, new = default_store(), Path(chosen).expanduser() if chosen else home() / "store"
+    if not new.is_absolute():
+        raise MisuseError(f"{chosen} is not an absolute path", "Write the whole path of the folder.")
+    if now != new and now.is_dir() and Store(now).list() and not (new.is_dir() and Store(new).list()):
+        raise MisuseError(
+            f"{now} has snapshots that crossings need, and {new} has none",
+            f"Close Fernshale, move {now} to {new}, and choose it then.",
+        )
+
+
 def default_store() -> Path:
-    """The store of this user, `$FERNSHALE_HOME/store` where that is set."""
-    return home() / "store"
+    """The folder of this user's store: the one of the settings, else in the data folder. Raises FormatError, MisuseError."""
+    chosen = settings().store.folder
+    return Path(chosen).expanduser() if chosen else home() / "store"

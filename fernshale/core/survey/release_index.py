@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING
 
 import blake3
 
-from fernshale.core.base.data_folder import home
+from fernshale.core.base.data_folder import cache_folder
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
@@ -76,7 +76,9 @@ def shelf_index(folders: Mapping[str, Path], token: CancelToken) -> ReleaseIndex
     import numpy as np
 
     stamp = "\0".join(f"{name}\0{folder}\0{folder.stat().st_mtime_ns}" for name, folder in folders.items())
-    kept = home() / "shelves" / "index" / hashlib.sha256(stamp.encode("utf-8", "surrogateescape")).hexdigest()[:32]
+    kept = (
+        cache_folder() / "shelves" / "index" / hashlib.sha256(stamp.encode("utf-8", "surrogateescape")).hexdigest()[:32]
+    )
     try:
         with np.load(io.BytesIO(kept.read_bytes()), allow_pickle=False) as data:
             text = data["paths"].tobytes().decode("utf-8", "surrogateescape")

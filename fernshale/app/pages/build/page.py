@@ -143,14 +143,14 @@ class BuildPage(Page):
         split.setStretchFactor(1, 1)
         self.column.addWidget(split, 1)
         keys = (
-            ("Ctrl+Return", lambda: self._apply("everywhere")),
-            ("E", self._open),
-            ("L", self._on_later),
-            ("Alt+Down", lambda: self._step_fix(1)),
-            ("Alt+Up", lambda: self._step_fix(-1)),
+            ("Ctrl+Return", lambda: self._apply("everywhere"), "Apply the fix everywhere"),
+            ("E", self._open, "Open the place in your editor"),
+            ("L", self._on_later, "Not now: list the cause last"),
+            ("Alt+Down", lambda: self._step_fix(1), "The next fix of the cause"),
+            ("Alt+Up", lambda: self._step_fix(-1), "The fix before"),
         )
-        for key, act in keys:
-            self.on_key(key, act)
+        for key, act, title in keys:
+            self.on_key(key, act, title)
         self.setFocusProxy(self._causes)
 
     def _build_top(self) -> None:

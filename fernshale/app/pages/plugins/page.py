@@ -86,7 +86,7 @@ class PluginsPage(Page):
         split.setSizes([270, 700])
         split.setStretchFactor(1, 1)
         self.column.addWidget(split, 1)
-        self.on_key("U", self._on_take_back)
+        self.on_key("U", self._on_take_back, "Take the last decision back")
         self.setFocusProxy(self._files)
 
     def _build_detail(self, parent: QWidget) -> Card:

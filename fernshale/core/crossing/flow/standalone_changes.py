@@ -18,7 +18,7 @@ from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.links.reference_index import Linkage, read_bytes
 from fernshale.core.links.relink import replacements, rewrite
-from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.store import Store, default_store
 
 
 def write_changes(project: Path, changes: ChangeSet, stage: Stage, title: str, why: str, work: Work) -> str:
@@ -31,7 +31,7 @@ def write_changes(project: Path, changes: ChangeSet, stage: Stage, title: str, w
         with crossing.acting():
             entry = write_step(crossing, EntryText(stage, title, why), changes, work)
         return f"entry {entry} of the logbook"
-    store = Store(home() / "store")
+    store = Store(default_store())
     journal = home() / "journals" / f"{hashlib.sha256(os.fsencode(project.resolve())).hexdigest()[:16]}.json"
     journal.parent.mkdir(parents=True, exist_ok=True)
     try:

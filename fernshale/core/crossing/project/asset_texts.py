@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
-from fernshale.core.base.data_folder import home
+from fernshale.core.base.data_folder import cache_folder
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, FernshaleError, FormatError, MisuseError
 from fernshale.core.base.quantities import count
@@ -63,7 +63,7 @@ class AssetTexts:
         write_atomic(path, text.encode("utf-8", "surrogateescape"), 0o600)
 
     def _file(self, format: BinaryFormat, content: str) -> Path:
-        return home() / "assets" / _key(format.print, self.release, content)
+        return cache_folder() / "assets" / _key(format.print, self.release, content)
 
 
 @lru_cache(maxsize=65536)

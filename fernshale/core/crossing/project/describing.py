@@ -17,6 +17,7 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic, write_synced
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.quantities import count
+from fernshale.core.base.settings import parallel_jobs
 from fernshale.core.base.work import Work
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.reading.log_reader import read_log
@@ -92,7 +93,7 @@ def try_command(
         copy = Path(scratch) / project.name
         duplicate_tree(project, copy, work)
         make_writable(copy)
-        places = {"project": str(copy), "jobs": str(os.cpu_count() or 1), "python": sys.executable, "release": ""}
+        places = {"project": str(copy), "jobs": str(parallel_jobs()), "python": sys.executable, "release": ""}
         for name in ("build", "out"):
             (Path(scratch) / f"for-{name}").mkdir()
             places[name] = str(Path(scratch) / f"for-{name}")

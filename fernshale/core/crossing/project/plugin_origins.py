@@ -8,7 +8,6 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import same_release
 from fernshale.core.base.textfile import read_text
@@ -19,7 +18,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import START
 from fernshale.core.route.shelf import Shelf
 from fernshale.core.snapshot.manifest import Manifest, TreeEntry
-from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.store import Store, default_store
 from fernshale.core.survey.git_history import find_past
 from fernshale.core.survey.plugins import Plugin, version_in
 from fernshale.core.survey.release_index import (
@@ -179,7 +178,7 @@ def _snapshots(
     scan: ProjectScan, plugin: Plugin, crossing: Crossing | None, version: Callable[[str], str]
 ) -> Mapping[str, _Elsewhere]:
     """Snapshots of the project from before this crossing; a snapshot of the current state would show nothing as edited."""
-    folder = home() / "store"
+    folder = default_store()
     if not folder.is_dir() or crossing is None:
         return {}
     store = Store(folder)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import os
 import sys
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -12,6 +11,7 @@ from pathlib import Path
 from fernshale.core.base.cache import Cache
 from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.settings import parallel_jobs
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, under
 from fernshale.core.base.work import CancelToken, Work
@@ -203,7 +203,7 @@ def command_places(crossing: Crossing, scan: ProjectScan, release: str) -> Mappi
         "engine": str(engine_folder(scan, release)),
         "build": str(crossing.scratch(f"build/{release}")),
         "out": str(crossing.scratch(f"out/{release}")),
-        "jobs": str(os.cpu_count() or 1),
+        "jobs": str(parallel_jobs()),
         "python": sys.executable,
     }
 

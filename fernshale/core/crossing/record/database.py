@@ -38,7 +38,7 @@ from fernshale.core.crossing.record.facts import LEG_START, START, Fact
 from fernshale.core.crossing.record.schema import add_write, migrate, read_writes
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.step_order import BACK, REDO, UNDO, Write, done_after, read_reversal
-from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.store import Store, default_store
 
 T = TypeVar("T")
 
@@ -159,7 +159,7 @@ class Crossing:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self.store = Store(home() / "store")
+        self.store = Store(default_store())
         self.journal = folder / "journal.json"
         self.cache = Cache()
         self._kept = threading.local()

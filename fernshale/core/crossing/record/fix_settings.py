@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.settings import settings
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import Fact
 
-# Fixes from this confidence on are applied automatically, unless the user chose another.
-AUTOMATIC_FROM = 0.9
 NEVER = 2.0
-_LIMIT: Fact[float] = Fact("sure from", AUTOMATIC_FROM, float)
+# 0: as in the settings.
+_LIMIT: Fact[float] = Fact("sure from", 0.0, float)
 # Builds in a copy of the project that may be spent on the proposals of one build; 0: none are tried unasked.
 _ATTEMPTS: Fact[int] = Fact("attempts per build", 0, int)
 _LATER: Fact[frozenset[str]] = Fact("put off", frozenset(), frozenset, sorted, per_leg=True)
 
 
 def automatic_from(crossing: Crossing) -> float:
-    """The confidence (0 to 1) from which a fix is applied automatically; above 1 none is."""
-    return crossing.read(_LIMIT)
+    """The confidence (0 to 1) from which a fix is applied automatically; above 1 none is.
+
+    Raises FormatError, MisuseError for damaged settings.
+    """
+    return crossing.read(_LIMIT) or settings().work.apply_from
 
 
 def keep_automatic_from(crossing: Crossing, value: float) -> None:

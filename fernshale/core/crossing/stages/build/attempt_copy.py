@@ -15,6 +15,7 @@ from pathlib import Path
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.quantities import size_words
+from fernshale.core.base.settings import settings
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.scan import ProjectScan
@@ -61,6 +62,12 @@ class AttemptCopy:
     def _make(self, scan: ProjectScan, work: Work) -> None:
         size = sum(entry.size for entry in scan.manifest.files.values())
         self.project.parent.mkdir(parents=True, exist_ok=True)
+        allowed = settings().scratch.largest_bytes
+        if allowed and size > allowed:
+            raise MisuseError(
+                f"a copy of the project has {size_words(size)}; the settings allow {size_words(allowed)}",
+                "Raise the largest copy (scratch.largest_gib) in the settings.",
+            )
         free = shutil.disk_usage(self.project.parent).free
         if free < size * _FREE_SHARE:
             raise MisuseError(

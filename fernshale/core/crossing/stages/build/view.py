@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from fernshale.core.base.confidence import AUTOMATIC_FROM
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause, last_name
@@ -13,7 +14,6 @@ from fernshale.core.build.owners import Owned
 from fernshale.core.build.round_history import CauseState, Round
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.project.interface_changes import Used
-from fernshale.core.crossing.record.fix_settings import AUTOMATIC_FROM
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.stages.build.actions import FixScope
 from fernshale.core.crossing.stages.build.changed_types import gives_other

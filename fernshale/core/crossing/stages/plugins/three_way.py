@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import TextFile
@@ -19,7 +18,7 @@ from fernshale.core.merge.keyed import Identities, merge_keyed
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.planner import PluginStep
 from fernshale.core.snapshot.manifest import EMPTY
-from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.store import Store, default_store
 from fernshale.core.survey.git_history import read_past
 from fernshale.core.survey.plugins import Plugin
 
@@ -102,7 +101,7 @@ def _shelf_sides(scan: ProjectScan, plugin: Plugin, token: CancelToken) -> Mappi
 def _past_side(scan: ProjectScan, plugin: Plugin, source: str, at: str, token: CancelToken) -> FolderSide:
     """The folder as a commit or an earlier snapshot had it."""
     if source.startswith(_SNAPSHOT):
-        store = Store(home() / "store")
+        store = Store(default_store())
         manifest = store.manifest(at).below(plugin.folder)
         return FolderSide(manifest, lambda path: store.get(manifest.entries[path].content))
     manifest, contents = read_past(scan.project, at, plugin.folder, token)

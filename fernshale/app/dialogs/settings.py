@@ -1,0 +1,205 @@
+"""The settings in one dialog. It writes `settings.toml`, which can be edited by hand as well."""
+
+from __future__ import annotations
+
+import shlex
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDoubleSpinBox,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QScrollArea,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fernshale.api.snapshots import check_store_folder
+from fernshale.app.dialogs.questions import show_error
+from fernshale.app.widgets.basics import button, heading_label, quiet_label
+from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.settings import Settings, change_settings, settings, settings_file
+
+_THEMES = (("as the desktop", "desktop"), ("light", "light"), ("dark", "dark"))
+_CONTRASTS = (("usual", "usual"), ("high", "high"))
+_LETTERS = (
+    ("as the desktop", 0.0), ("smaller", 0.85), ("usual", 1.0), ("larger", 1.15), ("1.3 times", 1.3), ("1.5 times", 1.5),
+    ("1.75 times", 1.75), ("twice", 2.0),
+)  # fmt: skip
+_APPLY = (("0.70", 0.7), ("0.80", 0.8), ("0.90", 0.9), ("0.95", 0.95), ("never", 2.0))
+_LEVELS = (("errors and warnings", "warning"), ("actions", "info"), ("every detail", "debug"))
+Choices = tuple[tuple[str, Any], ...]
+
+
+class SettingsDialog(QDialog):
+    """The settings of the user; accepted once they are written."""
+
+    def __init__(self, parent: QWidget | None, current: Settings) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Settings")
+        self.resize(660, 720)
+        self._before = current
+        self._values: dict[str, Callable[[], Any]] = {}
+        column = QVBoxLayout(self)
+        area = QScrollArea(self)
+        area.setWidgetResizable(True)
+        inner = QWidget(area)
+        self._form = QFormLayout(inner)
+        self._form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
+        self._form.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapLongRows)
+        self._inner = inner
+        self._fill(current)
+        area.setWidget(inner)
+        column.addWidget(area, 1)
+        column.addWidget(quiet_label(self, f"These are kept in {settings_file()}."))
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(button(self, "Cancel", self.reject))
+        save = button(self, "Save the settings", self.accept, main=True)
+        save.setDefault(True)
+        foot.addWidget(save)
+        column.addLayout(foot)
+
+    def _fill(self, now: Settings) -> None:
+        self._head("Look")
+        self._choice("look.theme", "Theme", _THEMES, now.look.theme)
+        self._choice("look.contrast", "Contrast", _CONTRASTS, now.look.contrast)
+        self._choice("look.letters", "Size of letters", _LETTERS, now.look.letters)
+        self._head("Work")
+        self._line("work.editor", "Your editor", now.work.editor, "as: code-editor {file}:{line}")
+        self._number("work.jobs", "Parallel jobs of a build", now.work.jobs, 1024, "one for each processor")
+        self._choice("work.apply_from", "Apply fixes automatically from", _APPLY, now.work.apply_from)
+        self._head("Snapshots")
+        self._folder("store.folder", "Folder of the store", now.store.folder)
+        self._size("store.warn_from_gib", "Say when the store is larger than", now.store.warn_from_gib, "never")
+        self._number("store.keep_last", "Deleting keeps the last", now.store.keep_last, 999, "none", " snapshots")
+        self._number("store.keep_days", "and the latest of each of the last", now.store.keep_days, 999, "none", " days")
+        self._head("Copies in which proposals are tried")
+        self._size("scratch.largest_gib", "Largest copy", now.scratch.largest_gib, "as the disk has room")
+        self._head("Notifications")
+        self._check("notifications.enabled", "Report the end of long work to the desktop", now.notifications.enabled)
+        seconds = self._size(
+            "notifications.after_seconds", "after more than", now.notifications.after_seconds, "any work"
+        )
+        seconds.setSuffix(" s")
+        self._head("Log")
+        self._choice("log.level", "The log has", _LEVELS, now.log.level)
+
+    # -- rows
+
+    def _head(self, title: str) -> None:
+        label = heading_label(self._inner, title)
+        label.setContentsMargins(0, 10, 0, 0)
+        self._form.addRow(label)
+
+    def _row(self, key: str, title: str, field: QWidget, value: Callable[[], Any], row: QWidget | None = None) -> None:
+        field.setAccessibleName(title)
+        self._form.addRow(title, row or field)
+        self._values[key] = value
+
+    def _choice(self, key: str, title: str, choices: Choices, now: Any) -> None:
+        made = QComboBox(self._inner)
+        by_hand = () if now in [value for _, value in choices] else ((str(now), now),)
+        for words, value in (*choices, *by_hand):
+            made.addItem(words, value)
+        made.setCurrentIndex(made.findData(now))
+        self._row(key, title, made, made.currentData)
+
+    def _line(self, key: str, title: str, now: str, hint: str) -> QLineEdit:
+        made = QLineEdit(now, self._inner)
+        made.setPlaceholderText(hint)
+        self._row(key, title, made, lambda: made.text().strip())
+        return made
+
+    def _number(self, key: str, title: str, now: int, most: int, none: str, suffix: str = "") -> None:
+        made = QSpinBox(self._inner)
+        made.setRange(0, most)
+        made.setSpecialValueText(none)
+        made.setSuffix(suffix)
+        made.setValue(now)
+        self._row(key, title, made, made.value)
+
+    def _size(self, key: str, title: str, now: float, none: str) -> QDoubleSpinBox:
+        made = QDoubleSpinBox(self._inner)
+        made.setRange(0, 100_000)
+        made.setDecimals(1)
+        made.setSpecialValueText(none)
+        made.setSuffix(" GiB")
+        made.setValue(now)
+        self._row(key, title, made, made.value)
+        return made
+
+    def _check(self, key: str, title: str, now: bool) -> None:
+        made = QCheckBox(title, self._inner)
+        made.setChecked(now)
+        made.setAccessibleName(title)
+        self._form.addRow(made)
+        self._values[key] = made.isChecked
+
+    def _folder(self, key: str, title: str, now: str) -> None:
+        whole = QWidget(self._inner)
+        row = QHBoxLayout(whole)
+        row.setContentsMargins(0, 0, 0, 0)
+        made = QLineEdit(now, whole)
+        made.setPlaceholderText("in your data folder")
+        row.addWidget(made, 1)
+
+        def choose() -> None:
+            if folder := QFileDialog.getExistingDirectory(self, "The folder of the snapshot store"):
+                made.setText(folder)
+
+        row.addWidget(button(whole, "Choose…", choose))
+        self._row(key, title, made, lambda: made.text().strip(), whole)
+
+    # -- saving
+
+    def changed_values(self) -> Mapping[str, Any]:
+        """The values that differ from those the dialog was opened with, by their keys."""
+        found = {}
+        for key, value in self._values.items():
+            table, _, name = key.partition(".")
+            if value() != getattr(getattr(self._before, table), name):
+                found[key] = value()
+        return found
+
+    def accept(self) -> None:
+        changed = self.changed_values()
+        try:
+            if "work.editor" in changed:
+                _check_command(changed["work.editor"])
+            if "store.folder" in changed:
+                check_store_folder(changed["store.folder"])
+            if changed:
+                change_settings(changed)
+        except FernshaleError as error:
+            show_error(self, error)
+            return
+        super().accept()
+
+
+def _check_command(command: str) -> None:
+    """Raises MisuseError for a command that cannot be read."""
+    try:
+        shlex.split(command)
+    except ValueError as error:
+        raise MisuseError(f"the editor command cannot be read: {error}", "Close its quotation marks.") from error
+
+
+def ask_settings(parent: QWidget) -> bool:
+    """Show the dialog; whether settings were written."""
+    try:
+        current = settings()
+    except FernshaleError as error:
+        show_error(parent, error)
+        return False
+    dialog = SettingsDialog(parent, current)
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    return dialog.exec() == QDialog.DialogCode.Accepted

@@ -1,0 +1,42 @@
+"""What each part of the window is: the words of *What is this?* (Shift+F1)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from PySide6.QtWidgets import QWidget
+
+from fernshale.app.guide import about_page
+from fernshale.app.pages.base import Page
+
+_BAND = (
+    "The route band: the crossing as a line from release to release. Each shape is a stage: an empty circle is untouched, a half "
+    "one is in progress, a diamond needs you, a check mark is clear. Its number counts open items. The small knots between are "
+    "snapshots; click one to compare or restore."
+)
+_ITEMS = (
+    "Open items: everything between now and a running game, over all stages. Enter goes to the item, "
+    "a right click shows its options."
+)
+_LOGBOOK = (
+    "The logbook: every step that was written, in order. undo takes a step back after a preview; "
+    "a right click offers to go back to an entry."
+)
+_OUTPUT = "The output of the command that runs, or ran last."
+_FINDING = "The finding: how this stage is, with the numbers that matter."
+_PICTURE = "A picture of where the work is."
+_DETAIL = "The detail of what is selected in the list. It shows what an option would change before you take it."
+_PARTS = {"band": _BAND, "items": _ITEMS, "logbook": _LOGBOOK, "output": _OUTPUT}
+
+
+def explain(pages: Iterable[Page], parts: Mapping[str, QWidget]) -> None:
+    """Give the pages their words, and each other part of the window by its name in `_PARTS` or in the guide."""
+    for name, widget in parts.items():
+        widget.setWhatsThis(_PARTS.get(name) or about_page(name))
+    for page in pages:
+        page.setWhatsThis(f"{page.stage.value}: {about_page(page.stage.value)}")
+        page.finding.setWhatsThis(_FINDING)
+        if page.picture is not None:
+            page.picture.setWhatsThis(_PICTURE)
+        if page.detail is not None:
+            page.detail.setWhatsThis(_DETAIL)
