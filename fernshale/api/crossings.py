@@ -11,6 +11,14 @@ from fernshale.core.crossing.flow.actions import (
     withdraw,
 )
 from fernshale.core.crossing.flow.batch import cross_all, cross_one
+from fernshale.core.crossing.flow.crossing_transfer import (
+    ExportedCrossing,
+    ImportPlan,
+    export_crossing,
+    import_crossing,
+    is_here,
+    read_exported,
+)
 from fernshale.core.crossing.flow.import_content import ContentState, import_content, plan_import, read_assets_for
 from fernshale.core.crossing.flow.last_look import LAST_LOOK, keep_last_look
 from fernshale.core.crossing.flow.outstanding import DebtKind, find_outstanding
@@ -18,6 +26,12 @@ from fernshale.core.crossing.flow.standalone_changes import write_changes, write
 from fernshale.core.crossing.flow.start import begin_crossing
 from fernshale.core.crossing.flow.summaries import FindingParts, finding_of
 from fernshale.core.crossing.project.check_runs import check_rows
+from fernshale.core.crossing.record.crossing_archive import (
+    IS_ARCHIVED,
+    archivable_bytes,
+    archive_crossing,
+    take_from_archive,
+)
 from fernshale.core.crossing.record.crossing_deletion import delete_crossing, find_own_parts
 from fernshale.core.crossing.record.database import Crossing, all_crossings, find_crossing, open_crossing
 from fernshale.core.crossing.record.decisions import read_decisions
@@ -48,15 +62,20 @@ from fernshale.core.crossing.stages.trial.check_list import (
 )
 
 __all__ = [
+    "IS_ARCHIVED",
     "LAST_LOOK",
     "ContentState",
     "Crossing",
     "DebtKind",
+    "ExportedCrossing",
     "FindingParts",
+    "ImportPlan",
     "Rewind",
     "add_check",
     "all_crossings",
     "apply_confident_fixes",
+    "archivable_bytes",
+    "archive_crossing",
     "attempts_per_build",
     "begin_crossing",
     "build_and_fix",
@@ -71,6 +90,7 @@ __all__ = [
     "describe_baseline",
     "drop_check",
     "edits_since",
+    "export_crossing",
     "find_crossing",
     "find_outstanding",
     "find_own_parts",
@@ -78,8 +98,10 @@ __all__ = [
     "go_back_to",
     "has_changed",
     "import_content",
+    "import_crossing",
     "inspect",
     "inspect_project",
+    "is_here",
     "keep_last_look",
     "mark_check",
     "member_states",
@@ -89,12 +111,14 @@ __all__ = [
     "propose_checks",
     "read_assets_for",
     "read_decisions",
+    "read_exported",
     "redo",
     "refuse_check",
     "restore_snapshot",
     "sides_of",
     "steps_since",
     "survey_json",
+    "take_from_archive",
     "undo",
     "withdraw",
     "write_changes",

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from fernshale.core.crossing.project.needed_tools import missing_tools
 from fernshale.core.crossing.project.plugin_origins import file_states, local_json
 from fernshale.core.crossing.project.plugin_plan import plugin_key
-from fernshale.core.crossing.project.preconditions import missing_tools, probe_project
+from fernshale.core.crossing.project.preconditions import probe_project
 from fernshale.core.crossing.project.profile_drafts import check_profile, draft_text, keep_draft
 from fernshale.core.crossing.project.role_of_place import give_role, role_at
 from fernshale.core.crossing.project.scan import scan_crossing, scan_project

@@ -58,6 +58,7 @@ from fernshale.app.pages.route import RoutePage
 from fernshale.app.pages.start import StartPage
 from fernshale.app.pages.survey import SurveyPage
 from fernshale.app.pages.trial import TrialPage
+from fernshale.app.recent import remember
 from fernshale.app.session import Session
 from fernshale.app.status_line import StatusLine
 from fernshale.app.theme import (
@@ -251,15 +252,17 @@ class MainWindow(QMainWindow):
         self.band.knot_opened.connect(self._open_knot)
         self.start_page.resume_wanted.connect(self._resume)
         self.start_page.folder_wanted.connect(self._choose_folder)
+        self.start_page.project_wanted.connect(self.open_project)
         self.start_page.sample_wanted.connect(self._open_sample)
         self.start_page.comparison_wanted.connect(self._compare_releases)
-        self.start_page.deleting.connect(self._leave)
+        self.start_page.closing.connect(self._leave)
         bind_keys(self, self.commands())
 
     # -- opening
 
     def open_project(self, project: Path) -> None:
         """Resume the project's crossing, or ask how to begin one."""
+        remember(project)
         try:
             crossing = find_crossing(project)
         except FernshaleError as error:

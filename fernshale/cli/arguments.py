@@ -47,6 +47,7 @@ def build_parser() -> argparse.ArgumentParser:
     _window_commands(commands)
     _project_commands(commands)
     _import_command(commands)
+    _crossing_file_commands(commands)
     _snapshot_commands(commands)
     _shelf_commands(commands)
     _profile_commands(commands)
@@ -294,6 +295,34 @@ def _profile_commands(commands: _Commands) -> None:
     check.add_argument("--project", metavar="PROJECT", help="also report what matches nothing in this project")
     check.add_argument("--json", action="store_true", help="print data instead of text")
     check.set_defaults(handler=("profile", "check"))
+
+
+def _crossing_file_commands(commands: _Commands) -> None:
+    text = "list, export, import and archive crossings"
+    group = commands.parsers.add_parser("crossing", help=text, description=text.capitalize() + ".", epilog=_CODES)
+    actions = group.add_subparsers(metavar="ACTION", required=True)
+
+    def action(name: str, handler: str, help_: str) -> argparse.ArgumentParser:
+        added = actions.add_parser(name, help=help_, epilog=_CODES)
+        added.add_argument("--json", action="store_true", help="print data instead of text")
+        added.set_defaults(handler=("crossing_files", handler))
+        return added
+
+    action("list", "list_crossings", "list your crossings, the most recently used first")
+    export = action("export", "export", "write a crossing and what it needs into one file, for another machine")
+    export.add_argument("project", metavar="PROJECT")
+    export.add_argument("file", metavar="FILE")
+    imported = action("import", "import_file", "make an exported crossing one of this machine")
+    imported.add_argument("file", metavar="FILE")
+    imported.add_argument(
+        "project", metavar="PROJECT", help="the project's folder here; a new or empty one is filled as it was exported"
+    )
+    imported.add_argument(
+        "--shelf", metavar="SHELF", action="append", help="folder or address of a shelf; may be repeated"
+    )
+    imported.add_argument("--with-commands", action="store_true", help="keep its own checks that run commands")
+    archived = action("archive", "archive", "list a crossing last, and free what can be built again")
+    archived.add_argument("project", metavar="PROJECT")
 
 
 def _snapshot_commands(commands: _Commands) -> None:

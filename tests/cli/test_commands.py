@@ -448,3 +448,19 @@ def test_diagnose_writes_sarif(tmp_path: Path) -> None:
     run("diagnose", "-", "--sarif", out, stdin="src/a.cpp:3:5: error: broken [-Wx]\n")
     (result,) = json.loads(out.read_text())["runs"][0]["results"]
     assert (result["level"], result["ruleId"], result["properties"]["owner"]) == ("error", "-Wx", "own")
+
+
+def test_a_crossing_is_exported_and_imported(tree: Tree, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    wick, _ = begin_wick(tree)
+    file = tmp_path / "candle.crossing"
+    assert data("crossing", "export", wick.project, file) == {"file": str(file), "bytes": file.stat().st_size}
+    assert data("crossing", "archive", wick.project) == {"freed": 0}
+    row = {"project": str(wick.project), "from": "1.4", "to": "2.0", "archived": True}
+    assert data("crossing", "list") == {"crossings": [row]}
+    assert "archived" in run("crossing", "list").stdout
+    assert run("crossing", "import", file, wick.project).returncode == 2
+    monkeypatch.setenv("FERNSHALE_HOME", str(tmp_path / "elsewhere"))
+    done = run("crossing", "import", file, tmp_path / "theirs")
+    assert done.returncode == 0 and "1.4 → 2.0" in done.stdout
+    assert (tmp_path / "theirs/game.py").read_bytes() == (wick.project / "game.py").read_bytes()
+    assert run("crossing", "import", tmp_path / "theirs/game.py", tmp_path / "c").returncode == 2

@@ -120,6 +120,10 @@ class Store:
             raise DigestMismatch(f"the parts of {digest[:12]} do not make what was put in")
         return whole
 
+    def raw(self, digest: bytes) -> tuple[bytes, int]:
+        """A blob as it was put in, and its kind: a content, or the list of its parts. Raises StoreError."""
+        return self._blob(digest)
+
     def pieces(self, digest: bytes) -> Iterator[bytes | int]:
         """The same piece by piece, a hole as its length; the digest of a whole in parts is for the caller to check."""
         data, kind = self._blob(digest)

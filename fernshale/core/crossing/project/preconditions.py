@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -35,9 +34,3 @@ def probe_project(project: Path, profile: Path | None, folders: Sequence[Path]) 
     found = read_profile(profile) if profile else find_profile(project, folders)
     scan = scan_project(project, found, None, Work(), ScanOptions(contents=False))
     return ProjectProbe(scan.project, found, scan.release, scan.members, scan.plugins)
-
-
-def missing_tools() -> list[str]:
-    """Tools that most projects need and that this machine lacks."""
-    tools = (("a C++ compiler (g++)", "g++"), ("make", "make"), ("git", "git"))
-    return [words for words, program in tools if shutil.which(program) is None]

@@ -33,7 +33,7 @@ class OwnParts:
 def find_own_parts(crossing: Crossing, store: Store) -> OwnParts:
     """What deleting a crossing takes away. Raises ProjectError for an unreadable crossing."""
     others = (other for other in every_crossing() if other.folder != crossing.folder)
-    mine = _snapshots_of(crossing) - set().union(*map(_snapshots_of, others))
+    mine = snapshots_of(crossing) - set().union(*map(snapshots_of, others))
     found = [item for item in store.list() if item.id in mine]
     record = sum(path.stat().st_size for path in crossing.folder.rglob("*") if path.is_file())
     return OwnParts(tuple(item.id for item in found), sum(item.bytes for item in found), record)
@@ -50,15 +50,15 @@ def delete_crossing(crossing: Crossing, store: Store, work: Work) -> Freed:
     sync_folder(crossing.folder.parent)
     # Those of a deletion that was killed are among them.
     gone = [Crossing(path) for path in sorted(away.iterdir()) if (path / "crossing.sqlite").exists()]
-    needed = set().union(*map(_snapshots_of, every_crossing()))
-    ids = set().union(*map(_snapshots_of, gone)) - needed
+    needed = set().union(*map(snapshots_of, every_crossing()))
+    ids = set().union(*map(snapshots_of, gone)) - needed
     freed = delete(store, [item.id for item in store.list() if item.id in ids], needed_contents, work)
     for path in away.iterdir():
         shutil.rmtree(path)
     return Freed(freed.forgotten, freed.bytes + record)
 
 
-def _snapshots_of(crossing: Crossing) -> set[str]:
+def snapshots_of(crossing: Crossing) -> set[str]:
     """The snapshots that a crossing refers to."""
     found = {entry.snapshot for entry in crossing.logbook()} | {crossing.read(START), crossing.read(NEWEST_SNAPSHOT)}
     for leg in range(len(crossing.setup.stops)):

@@ -373,7 +373,7 @@ class Crossing:
 
 def begin(setup: Setup) -> Crossing:
     """The crossing of `setup`'s project: the existing one when it leads to the same release, else a new one."""
-    folder = _folder_of(setup.project)
+    folder = folder_of(setup.project)
     if (folder / "crossing.sqlite").exists():
         known = Crossing(folder)
         if known.setup.target == setup.target and known.setup.members == setup.members:
@@ -389,7 +389,7 @@ def begin(setup: Setup) -> Crossing:
 
 def find_crossing(project: Path) -> Crossing | None:
     """The crossing of a project, None when none was begun."""
-    folder = _folder_of(project)
+    folder = folder_of(project)
     return Crossing(folder) if (folder / "crossing.sqlite").exists() else None
 
 
@@ -411,12 +411,13 @@ def all_crossings() -> tuple[Crossing, ...]:
     for folder in sorted(folders, key=lambda item: -(item / "crossing.sqlite").stat().st_mtime):
         with contextlib.suppress(FernshaleError):
             crossing = Crossing(folder)
-            if crossing.setup.project.is_dir() and _folder_of(crossing.setup.project) == folder:
+            if crossing.setup.project.is_dir() and folder_of(crossing.setup.project) == folder:
                 found.append(crossing)
     return tuple(found)
 
 
-def _folder_of(project: Path) -> Path:
+def folder_of(project: Path) -> Path:
+    """The folder of a project's crossing, whether one was begun or not."""
     path = os.fsencode(project.resolve())
     name = "".join(letter if letter.isalnum() else "-" for letter in project.resolve().name)[:40]
     return home() / "crossings" / f"{name}-{hashlib.sha256(path).hexdigest()[:10]}"

@@ -32,6 +32,8 @@ _COMMITS: Fact[dict[str, list[str]]] = Fact("git commits", {}, dict)
 _TROUBLE = text_fact("git trouble")
 # The digest of the filters that a person agreed to.
 _FILTERS = text_fact("git filters")
+# The facts that hold only for the person and the repository that they were agreed to with.
+AGREEMENTS = (_BRANCH.name, _COMMITS.name, _TROUBLE.name, _FILTERS.name)
 _SUBJECT = 72
 _LINK_MODE = b"160000"
 _POINTER = b"version https://git-lfs."

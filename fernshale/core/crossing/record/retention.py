@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -14,6 +15,8 @@ from fernshale.core.crossing.record.facts import LEG_START, START
 from fernshale.core.crossing.record.last_build import LAST_BUILD
 from fernshale.core.snapshot.deletion import Freed, Policy, choose_deleted, delete
 from fernshale.core.snapshot.store import Store
+
+_DIGEST = re.compile(r"[0-9a-f]{64}")
 
 
 def delete_by_policy(store: Store, policy: Policy, tree: str, work: Work, *, dry_run: bool) -> Freed:
@@ -53,12 +56,20 @@ def needed_contents() -> set[str]:
     """Digests of the contents that steps in any logbook wrote or replaced: undoing needs them."""
     found: set[str] = set()
     for crossing in every_crossing():
-        for entry in crossing.logbook():
-            for change in entry.changes.changes if entry.changes else ():
-                found |= {side.content for side in (change.before, change.after) if side is not None}
+        found |= _contents_of(crossing)
         if crossing.journal.exists():
             found |= _in_journal(crossing.journal)
     return found
+
+
+def contents_of(crossing: Crossing) -> set[bytes]:
+    """The digests of the contents that steps of a crossing wrote or replaced."""
+    return {bytes.fromhex(digest) for digest in _contents_of(crossing) if _DIGEST.fullmatch(digest)}
+
+
+def _contents_of(crossing: Crossing) -> set[str]:
+    changes = [change for entry in crossing.logbook() if entry.changes for change in entry.changes.changes]
+    return {side.content for change in changes for side in (change.before, change.after) if side is not None}
 
 
 def _in_journal(path: Path) -> set[str]:
