@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 
 from fernshale.api.actions import Action, Author
 from fernshale.api.building import AttemptBudget, Attempts, has_proposals_to_try, summary_of, try_proposals
@@ -34,6 +36,7 @@ from fernshale.api.crossings import (
 )
 from fernshale.api.projects import duplicate_tree, scan_crossing
 from fernshale.app.jobs import Runner, Task
+from fernshale.app.outside_edits import OutsideEdits
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.import_content import ImportPlan
@@ -43,11 +46,15 @@ from fernshale.core.crossing.record.trust import TrustNeeded
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.model import Check, Profile
 
-# How often the tree is checked for edits made outside; a check costs a stat per file.
-_WATCH_MS = 4000
-
 # Who acts in the window.
 YOU = "you"
+
+
+@dataclass(frozen=True, slots=True)
+class _Unchanged:
+    """A check that found the tree as it was, and how long it took."""
+
+    seconds: float
 
 
 class Session(QObject):
@@ -78,9 +85,8 @@ class Session(QObject):
         self.attempts.succeeded.connect(self._on_attempts)
         self.attempts.failed.connect(lambda error: self.said.emit(f"proposals were not tried: {error}"))
         self.attempts.cancelled.connect(lambda: self.said.emit("trying proposals was stopped"))
-        self._watch = QTimer(self)
-        self._watch.setInterval(_WATCH_MS)
-        self._watch.timeout.connect(self._inspect_quietly)
+        self.outside = OutsideEdits(self)
+        self.outside.suspected.connect(self._inspect_quietly)
 
     # -- opening
 
@@ -116,7 +122,7 @@ class Session(QObject):
         self._start(f"reading {crossing.setup.project.name}", task)
 
     def close(self) -> None:
-        self._watch.stop()
+        self.outside.stop()
         self.attempts.close()
         self.runner.close()
 
@@ -293,8 +299,11 @@ class Session(QObject):
         if crossing is None or overview is None or self.runner.is_busy:
             return
 
-        def task(work: Work) -> Overview | None:
-            return inspect(crossing, work) if has_changed(overview, work.token) else None
+        def task(work: Work) -> Overview | _Unchanged:
+            begun = time.monotonic()
+            if has_changed(overview, work.token):
+                return inspect(crossing, work)
+            return _Unchanged(time.monotonic() - begun)
 
         self._quiet = "watch"
         self.runner.start("", task)
@@ -309,12 +318,14 @@ class Session(QObject):
 
     def _on_result(self, result: object) -> None:
         was = self._end_of_quiet()
+        if isinstance(result, _Unchanged):
+            self.outside.note_check(result.seconds)
         if not isinstance(result, Overview):
             return
         before, self.overview = self.overview, result
         if self.crossing is not None:
             keep_last_look(self.crossing, result)
-        self._watch.start()
+        self.outside.watch(result.setup.project)
         if before is None:
             self.opened.emit()
         if was == "watch":
