@@ -33,7 +33,7 @@ from fernshale.core.crossing.record.crossing_archive import (
     take_from_archive,
 )
 from fernshale.core.crossing.record.crossing_deletion import delete_crossing, find_own_parts
-from fernshale.core.crossing.record.database import Crossing, all_crossings, find_crossing, open_crossing
+from fernshale.core.crossing.record.database import Crossing, all_crossings, find_crossing, folder_of, open_crossing
 from fernshale.core.crossing.record.decisions import read_decisions
 from fernshale.core.crossing.record.fix_settings import attempts_per_build
 from fernshale.core.crossing.record.items import choose
@@ -95,6 +95,7 @@ __all__ = [
     "find_outstanding",
     "find_own_parts",
     "finding_of",
+    "folder_of",
     "go_back_to",
     "has_changed",
     "import_content",

@@ -12,6 +12,7 @@ from fernshale.core.crossing.project.scan import scan_crossing, scan_project
 from fernshale.core.crossing.project.shelf_overview import shelf_overview, shelf_to_fill, suggested_shelf
 from fernshale.core.crossing.record.git_commits import find_work_tree
 from fernshale.core.crossing.record.trust import is_trusted, trust
+from fernshale.core.profile.kept import keep_profile
 from fernshale.core.profile.read import find_profile, read_profile
 from fernshale.core.route.shelf_adding import add_releases, find_releases
 from fernshale.core.route.shelf_server import ShelfServer
@@ -34,6 +35,7 @@ __all__ = [
     "is_own_rule",
     "is_trusted",
     "keep_draft",
+    "keep_profile",
     "local_json",
     "missing_tools",
     "plugin_key",

@@ -13,7 +13,9 @@ from pathlib import Path
 from PySide6.QtCore import QSettings, QTimer, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
+from fernshale.api.crossings import folder_of
 from fernshale.app.dialogs.questions import show_error
+from fernshale.app.instance import show_other_window
 from fernshale.app.theme import apply_theme, desktop_letters, use_look
 from fernshale.app.window import MainWindow
 from fernshale.core.base.data_folder import home
@@ -30,12 +32,17 @@ _LEVELS: Mapping[QtMsgType, int] = {
 }
 
 
+# The name of the desktop entry, by which a desktop knows the window.
+APP_ID = "org.fernshale.Fernshale"
+
+
 def make_app(arguments: list[str]) -> QApplication:
     """The application, dressed; the same for the window, the tests and the pictures."""
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(arguments)
     app.setApplicationName("fernshale")
     app.setOrganizationName("fernshale")
+    app.setDesktopFileName(APP_ID)
     app.setStyle("Fusion")
     if existing is None:
         keep_former_settings()
@@ -75,6 +82,8 @@ def make_window() -> MainWindow:
 def run_app(arguments: list[str], project: Path | None, shelf: Path | None, target: str) -> int:
     """Run until the window is closed."""
     app = make_app(arguments)
+    if shelf is None and project is not None and project.is_dir() and show_other_window(folder_of(project)):
+        return 0
     window = make_window()
     # Python sees a signal only when it runs now and then.
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
@@ -89,5 +98,5 @@ def run_app(arguments: list[str], project: Path | None, shelf: Path | None, targ
         profile = next(iter(sorted(project.parent.glob("*.profile.toml"))))
         QTimer.singleShot(0, lambda: window.begin(project, profile, [shelf], target))
     elif project is not None:
-        QTimer.singleShot(0, lambda: window.open_project(project))
+        QTimer.singleShot(0, lambda: window.open_path(project))
     return app.exec()

@@ -29,16 +29,18 @@ from PySide6.QtWidgets import (
 )
 
 from fernshale.api.actions import RunBuild, RunGame, SwitchCodeOn
-from fernshale.api.crossings import Crossing, find_crossing, read_assets_for
+from fernshale.api.crossings import Crossing, find_crossing, folder_of, read_assets_for
 from fernshale.api.projects import find_profile, read_profile, trust
 from fernshale.api.releases import known_engine_folder
 from fernshale.api.snapshots import Store, default_store
 from fernshale.app.commands import MenuCommand, bind_keys, fill_menu
 from fernshale.app.dialogs.action_list import ActionList
 from fernshale.app.dialogs.begin import BeginDialog
+from fernshale.app.dialogs.crossing_files import SUFFIX as EXPORTED
 from fernshale.app.dialogs.describe import DescribeDialog
 from fernshale.app.dialogs.help import HelpWindow
 from fernshale.app.dialogs.import_content import ImportDialog, choose_content
+from fernshale.app.dialogs.opened_file import OpenedFileDialog
 from fernshale.app.dialogs.questions import ask_trust, save_bundle, show_error
 from fernshale.app.dialogs.release_changes import ComparisonFolders, ReleaseChangesDialog
 from fernshale.app.dialogs.settings import ask_settings
@@ -47,6 +49,7 @@ from fernshale.app.editor import open_in_editor
 from fernshale.app.explanations import explain
 from fernshale.app.folds import Folds, Pane
 from fernshale.app.guide import FIRST_CHAPTER
+from fernshale.app.instance import CrossingWindow, show_other_window
 from fernshale.app.pages.base import LOW, Page, file_and_line, take_option
 from fernshale.app.pages.build import BUILDING, BuildPage
 from fernshale.app.pages.debts import DebtsView
@@ -119,6 +122,8 @@ class MainWindow(QMainWindow):
         self._stack.addWidget(self._build_work())
         self.setCentralWidget(self._stack)
         self._help_window: HelpWindow | None = None
+        self._place_on_desktop = CrossingWindow(self)
+        self._place_on_desktop.asked.connect(self._come_to_front)
         self._menu = MenuButton(self, self._fill_menu)
         self._stack.currentChanged.connect(lambda _at: self._place_menu())
         self._build_status()
@@ -264,6 +269,9 @@ class MainWindow(QMainWindow):
         """Resume the project's crossing, or ask how to begin one."""
         remember(project)
         try:
+            if self._is_open_elsewhere(project):
+                self._status.say(f"{project.name} is open in another window, which is in front now")
+                return
             crossing = find_crossing(project)
         except FernshaleError as error:
             show_error(self, error)
@@ -277,6 +285,35 @@ class MainWindow(QMainWindow):
             self.session.begin(
                 project, dialog.profile, dialog.shelves, dialog.target, dialog.members, dialog.copy_folder
             )
+
+    def open_path(self, path: Path) -> None:
+        """Open a project's folder, or a file of ours."""
+        if path.is_dir():
+            self.open_project(path)
+        else:
+            self.open_file(path)
+
+    def open_file(self, file: Path) -> None:
+        """Import an exported crossing, or show another file of ours."""
+        if file.name.endswith(EXPORTED):
+            self._to_start()
+            self.start_page.import_from(file)
+            return
+        try:
+            OpenedFileDialog(self, file).exec()
+        except FernshaleError as error:
+            show_error(self, error)
+
+    def _is_open_elsewhere(self, project: Path) -> bool:
+        mine = self.session.crossing
+        folder = folder_of(project)
+        return (mine is None or mine.folder != folder) and show_other_window(folder)
+
+    def _come_to_front(self) -> None:
+        """Another start wanted this crossing."""
+        self.setWindowState(self.windowState() & ~Qt.WindowState.WindowMinimized)
+        self.raise_()
+        self.activateWindow()
 
     def _described(self, project: Path) -> Path | None:
         """The profile of a project that no profile fits, once a person has described it; None if one fits, or nobody did."""
@@ -312,6 +349,7 @@ class MainWindow(QMainWindow):
         mine = self.session.crossing
         if mine is not None and mine.folder == crossing.folder:
             self.session.leave()
+            self._place_on_desktop.stand_for(None)
             self.setWindowTitle("Fernshale")
 
     def _choose_folder(self) -> None:
@@ -328,15 +366,14 @@ class MainWindow(QMainWindow):
         self.begin(sample.project, sample.profile, [sample.shelf], sample.target)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if any(Path(url.toLocalFile()).is_dir() for url in event.mimeData().urls()):
+        if any(Path(url.toLocalFile()).exists() for url in event.mimeData().urls()):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        folders = [Path(url.toLocalFile()) for url in event.mimeData().urls()]
-        folder = next((path for path in folders if path.is_dir()), None)
-        if folder is not None:
+        dropped = next((path for url in event.mimeData().urls() if (path := Path(url.toLocalFile())).exists()), None)
+        if dropped is not None:
             event.acceptProposedAction()
-            self.open_project(folder)
+            self.open_path(dropped)
 
     # -- showing
 
@@ -373,6 +410,7 @@ class MainWindow(QMainWindow):
         self._stack.setCurrentIndex(1)
         overview = self.session.overview
         assert overview is not None
+        self._place_on_desktop.stand_for(self.session.crossing.folder if self.session.crossing is not None else None)
         waiting = [stage for stage in STAGES if overview.states[stage] is not StageState.CLEAR]
         self.setWindowTitle(f"{overview.setup.project.name} – Fernshale")
         self.show_stage(waiting[0] if waiting else Stage.TRIAL)
@@ -834,6 +872,7 @@ class MainWindow(QMainWindow):
         settings.setValue("sizes/rows", self._rows_split.saveState())
         self.session.close()
         self.start_page.close_work()
+        self._place_on_desktop.stand_for(None)
         super().closeEvent(event)
 
 

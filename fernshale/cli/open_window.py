@@ -13,8 +13,8 @@ from fernshale.core.base.work import CancelToken
 
 def open_window(options: argparse.Namespace, token: CancelToken) -> int:
     project = Path(options.project) if options.project else None
-    if project is not None and not project.is_dir():
-        raise MisuseError(f"{project} is not a folder")
+    if project is not None and not project.exists():
+        raise MisuseError(f"{project} does not exist", "Name the folder of a project, or a file of Fernshale.")
     if not has_display():
         raise FernshaleError(
             "there is no display to show the window on", "`fernshale --help` lists what can be done without one."

@@ -36,7 +36,7 @@ from fernshale.core.crossing.record.database import Crossing, folder_of
 from fernshale.core.crossing.record.git_commits import AGREEMENTS
 from fernshale.core.crossing.record.git_commits import KEY as COMMIT_STEPS
 from fernshale.core.crossing.record.retention import contents_of
-from fernshale.core.profile.read import read_profile
+from fernshale.core.profile.kept import ENDING, keep_profile
 from fernshale.core.route.shelf_addresses import clean_address, is_server
 from fernshale.core.route.unpack import unpack
 from fernshale.core.snapshot.restore import restore
@@ -241,18 +241,10 @@ def _automatic(rows: Sequence[tuple[str, str]]) -> frozenset[str]:
 
 
 def _keep_profile(folder: Path, file: Path) -> Path:
-    """Put the profile to the user's own ones; the place of one that is there already with the same bytes. Raises FormatError."""
-    found = sorted(folder.glob("*.profile.toml")) if folder.is_dir() else []
+    found = sorted(folder.glob(f"*{ENDING}")) if folder.is_dir() else []
     if len(found) != 1:
         raise MisuseError(f"{file} has no engine profile")
-    profile = read_profile(found[0])
-    place = home() / "profiles" / found[0].name
-    if place.exists() and place.read_bytes() != found[0].read_bytes():
-        place = place.with_name(f"{found[0].name.removesuffix('.profile.toml')}-{profile.digest[:8]}.profile.toml")
-    place.parent.mkdir(parents=True, exist_ok=True)
-    if not place.exists():
-        shutil.copyfile(found[0], place)
-    return place
+    return keep_profile(found[0])
 
 
 def _adopt(path: Path, exported: ExportedCrossing, plan: ImportPlan, shelves: Sequence[str], profile: Path) -> None:
