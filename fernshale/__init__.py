@@ -1,3 +1,3 @@
 """Fernshale takes a game project from one engine release to a newer one."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

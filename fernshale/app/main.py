@@ -11,12 +11,13 @@ from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, QTimer, QtMsgType, qInstallMessageHandler
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from fernshale.api.crossings import folder_of
 from fernshale.app.dialogs.questions import show_error
 from fernshale.app.instance import show_other_window
-from fernshale.app.theme import apply_theme, desktop_letters, use_look
+from fernshale.app.theme import ICONS, apply_theme, desktop_letters, use_look
 from fernshale.app.window import MainWindow
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError
@@ -43,6 +44,7 @@ def make_app(arguments: list[str]) -> QApplication:
     app.setApplicationName("fernshale")
     app.setOrganizationName("fernshale")
     app.setDesktopFileName(APP_ID)
+    app.setWindowIcon(QIcon(str(ICONS / "fernshale.svg")))
     app.setStyle("Fusion")
     if existing is None:
         keep_former_settings()

@@ -34,7 +34,7 @@ _EVENTS: list[type[FileSystemEvent]] = [
 ]  # fmt: skip
 # Milliseconds: how long a tree has to be quiet before it is checked, and how often it is checked without a notification, with
 # and without notifications from the system.
-_QUIET_MS, _SELDOM_MS, _OFTEN_MS = 400, 60_000, 4_000
+_QUIET_MS, _SELDOM_MS, _OFTEN_MS = 400, 120_000, 4_000
 # Seconds to wait for the thread of the notifications.
 _STOP_S = 3.0
 # A check takes at most this share of the time between two checks.

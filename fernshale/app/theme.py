@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QApplication
 
 from fernshale.core.base.settings import Look
 
-_ICONS = Path(__file__).parent / "icons"
+ICONS = Path(__file__).parent / "icons"
 # "word" and "text" are the keywords and the texts of code.
 Tone = Literal["plain", "strong", "mine", "incoming", "base", "alarm", "quiet", "word", "text"]
 
@@ -68,10 +68,10 @@ LIGHT = Theme(
     head="#f0f2ec",
     edge="#cdd3ca",
     text="#1f2923",
-    quiet="#626e66",
+    quiet="#59645d",
     mine="#24683f",
     mine_soft="#dce8df",
-    incoming="#8f5f0c",
+    incoming="#855708",
     incoming_soft="#f3e6cc",
     base="#4a6272",
     base_soft="#dbe3e8",
@@ -87,14 +87,14 @@ DARK = Theme(
     head="#2e373b",
     edge="#3d484d",
     text="#e4e8e3",
-    quiet="#9aa6a2",
+    quiet="#a8b3af",
     mine="#7fc79a",
     mine_soft="#2b4537",
     incoming="#dfb15c",
     incoming_soft="#473b22",
     base="#93b1c2",
     base_soft="#32424c",
-    alarm="#ec8a70",
+    alarm="#f1987f",
     alarm_soft="#4a2e27",
     track="#394347",
     word="#c9a6dc",
@@ -279,7 +279,7 @@ def _style(c: Theme) -> str:
     QLineEdit, QComboBox {{ background: {c.card}; border: 1px solid {c.edge}; border-radius: 3px; padding: 3px 6px; }}
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {c.mine}; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}
-    QComboBox::down-arrow {{ image: url("{_ICONS.as_posix()}/down.svg"); width: 12px; height: 12px; }}
+    QComboBox::down-arrow {{ image: url("{ICONS.as_posix()}/down.svg"); width: 12px; height: 12px; }}
     QSpinBox, QDoubleSpinBox {{ min-height: {scaled(22)}px; }}
     QToolButton#menu {{ background: {c.card}; border: 1px solid {c.quiet}; border-radius: 3px; padding: 4px 10px; }}
     QToolButton#menu:hover, QToolButton#menu:focus {{ border: 1px solid {c.mine}; }}

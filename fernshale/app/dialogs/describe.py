@@ -160,6 +160,7 @@ class DescribeDialog(WorkingDialog):
         self._finding.setWordWrap(True)
         column.addWidget(self._finding)
         self._scroll = QScrollArea(right)
+        self._scroll.setAccessibleName("Questions about the project")
         self._scroll.setWidgetResizable(True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self._scroll, 1)

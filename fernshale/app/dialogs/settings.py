@@ -50,6 +50,7 @@ class SettingsDialog(QDialog):
         self._values: dict[str, Callable[[], Any]] = {}
         column = QVBoxLayout(self)
         area = QScrollArea(self)
+        area.setAccessibleName("Settings")
         area.setWidgetResizable(True)
         inner = QWidget(area)
         self._form = QFormLayout(inner)

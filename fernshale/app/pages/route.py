@@ -39,6 +39,7 @@ class RoutePage(Page):
         self._overview: Overview | None = None
         table = Card(self)
         area = QScrollArea(table)
+        area.setAccessibleName("Plugins and engine releases")
         area.setWidgetResizable(True)
         area.setFrameShape(QScrollArea.Shape.NoFrame)
         self._table = RouteTable(area)

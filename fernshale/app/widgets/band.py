@@ -3,21 +3,22 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
-    QHelpEvent,
     QKeyEvent,
-    QMouseEvent,
     QPainter,
     QPainterPath,
     QPaintEvent,
     QPen,
     QPolygonF,
+    QResizeEvent,
 )
-from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
+from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
 from fernshale.app.theme import scaled, text_font, theme
 from fernshale.core.base.quantities import count
@@ -60,6 +61,23 @@ def _how_much(entry: LogEntry) -> str:
     return f" ({count(len(entry.changes.files), 'file')})" if entry.changes is not None else ""
 
 
+class _Target(QAbstractButton):
+    """A stop or a knot for the mouse and for the accessibility tree; the band paints it, and its arrow keys reach the stops."""
+
+    def __init__(self, band: RouteBand, act: Callable[[], None]) -> None:
+        super().__init__(band)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.clicked.connect(lambda _checked=False: act())
+
+    def say(self, name: str, hint: str) -> None:
+        self.setAccessibleName(name)
+        self.setToolTip(hint)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        pass
+
+
 class RouteBand(QWidget):
     """Shows the state of every stage. `stage_chosen` carries a Stage, `knot_opened` a Knot."""
 
@@ -70,13 +88,16 @@ class RouteBand(QWidget):
         super().__init__(parent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setMouseTracking(True)
         self.setAccessibleName("Route")
         self._overview: Overview | None = None
         self._knots: tuple[Knot, ...] = ()
         self._stage: Stage | None = Stage.SURVEY
         self._left = Stage.SURVEY
         self._is_low = False
+        self._stops = {stage: _Target(self, partial(self.stage_chosen.emit, stage)) for stage in STAGES}
+        self._knot_targets = {stage: _Target(self, partial(self._open_knot, stage)) for stage in STAGES}
+        for made in self._stops.values():
+            made.setCheckable(True)
 
     def sizeHint(self) -> QSize:
         return QSize(900, self._height)
@@ -107,8 +128,19 @@ class RouteBand(QWidget):
         self._overview, self._stage = overview, stage
         self._left = stage or self._left
         self._knots = knots_of(overview)
-        states = "; ".join(self._hint(item) for item in STAGES)
-        self.setAccessibleDescription(states)
+        states = {
+            item: f"{item.value}: {overview.states[item].value}, {len(overview.items_of(item))} open" for item in STAGES
+        }
+        self.setAccessibleDescription("; ".join(states.values()))
+        for item, made in self._stops.items():
+            made.say(states[item], states[item])
+            made.setChecked(item is stage)
+        knots = {knot.stage: knot for knot in self._knots}
+        for item, made in self._knot_targets.items():
+            made.setVisible(item in knots)
+            if item in knots:
+                made.say(f"Snapshots before {item.value}: {len(knots[item].snapshots)}", _hint_of(knots[item]))
+        self._place_targets()
         self.update()
 
     def stop(self, stage: Stage) -> QPoint:
@@ -122,6 +154,21 @@ class RouteBand(QWidget):
         start, end = scaled(_LEFT) + scaled(_FLAG), self._end
         step = (end - start) / len(STAGES)
         return QPoint(round(start + step * STAGES.index(stage)) + 2, self.line_y)
+
+    def _place_targets(self) -> None:
+        half, small = scaled(36), scaled(12)
+        for stage, made in self._stops.items():
+            made.setGeometry(self.stop(stage).x() - half, 2, 2 * half, self._height - 6)
+        for stage, made in self._knot_targets.items():
+            spot = self.knot_place(stage)
+            made.setGeometry(spot.x() - small, spot.y() - small, 2 * small, 2 * small)
+
+    def _open_knot(self, stage: Stage) -> None:
+        self.knot_opened.emit(next(knot for knot in self._knots if knot.stage is stage))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._place_targets()
 
     # -- painting
 
@@ -257,17 +304,6 @@ class RouteBand(QWidget):
 
     # -- events
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        found = self._at(event.position().toPoint())
-        if isinstance(found, Knot):
-            self.knot_opened.emit(found)
-        elif isinstance(found, Stage):
-            self.stage_chosen.emit(found)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        found = self._at(event.position().toPoint())
-        self.setCursor(Qt.CursorShape.PointingHandCursor if found is not None else Qt.CursorShape.ArrowCursor)
-
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
         if not step:
@@ -276,32 +312,12 @@ class RouteBand(QWidget):
         at = min(max(STAGES.index(self._left) + (step if self._stage else 0), 0), len(STAGES) - 1)
         self.stage_chosen.emit(STAGES[at])
 
-    def event(self, event: QEvent) -> bool:
-        if isinstance(event, QHelpEvent) and self._overview is not None:
-            QToolTip.showText(event.globalPos(), self._hint(self._at(event.pos())), self)
-            return True
-        return super().event(event)
 
-    def _hint(self, found: Stage | Knot | None) -> str:
-        if isinstance(found, Knot):
-            lines = [
-                f"{time.strftime('%H:%M', time.localtime(when))}  before {what}" for _, when, what in found.snapshots
-            ]
-            more = [f"and {len(lines) - 8} more"] if len(lines) > 8 else []
-            return "\n".join(["snapshots:", *lines[-8:], *more])
-        if isinstance(found, Stage) and self._overview is not None:
-            return f"{found.value}: {self._overview.states[found].value}, {len(self._overview.items_of(found))} open"
-        return ""
-
-    def _at(self, place: QPoint) -> Stage | Knot | None:
-        for knot in self._knots:
-            if (self.knot_place(knot.stage) - place).manhattanLength() < 14:
-                return knot
-        for stage in STAGES:
-            spot = self.stop(stage)
-            if abs(spot.x() - place.x()) < 44 and 0 < place.y() < self._height - 4:
-                return stage
-        return None
+def _hint_of(knot: Knot) -> str:
+    """The last snapshots of a knot, a line each."""
+    lines = [f"{time.strftime('%H:%M', time.localtime(when))}  before {what}" for _, when, what in knot.snapshots]
+    more = [f"and {len(lines) - 8} more"] if len(lines) > 8 else []
+    return "\n".join(["snapshots:", *lines[-8:], *more])
 
 
 def _leg_words(overview: Overview) -> str:

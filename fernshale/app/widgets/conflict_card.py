@@ -48,6 +48,7 @@ class ConflictCard(QFrame):
         self._question = question
         self._all: QCheckBox | None = None
         self.setObjectName("decided" if choice else "decision")
+        self.setAccessibleName(f"Resolved conflict: {TAKEN_WORDS[choice.take]}" if choice else "Conflict to resolve")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(12, 8, 12, 9)

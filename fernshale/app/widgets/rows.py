@@ -65,7 +65,7 @@ class RowModel(QAbstractListModel):
         if role == Qt.ItemDataRole.UserRole:
             return row
         if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
-            return "\n".join(part for part in (row.title, row.sub) if part)
+            return "\n".join(part for part in (row.title, row.sub, row.right) if part)
         return None
 
     def flags(self, index: ModelIndex) -> Qt.ItemFlag:

@@ -25,6 +25,8 @@ from fernshale.app.theme import Tone, code_font, scaled, text_font, theme
 # In pixels at the usual size of letters.
 _HEIGHT = 18
 _MARGIN = 78
+# Lines of a block that a screen reader is given.
+_SPOKEN = 200
 _NARROW = 6
 _NUMBER = 44
 _WIDEST = 6000
@@ -89,6 +91,9 @@ class LinesBlock(QWidget):
         self._lines = lines
         self._colours = Colours(self._path, [line.text for line in lines] if self._path else ())
         self._from = self._to = -1
+        self.setAccessibleName(f"Lines of {self._path}" if self._path else "Lines")
+        spoken = [f"{line.margin}: {line.text}" if line.margin else line.text for line in lines[:_SPOKEN]]
+        self.setAccessibleDescription("\n".join(spoken))
         self._fit()
 
     def set_room(self, width: int) -> None:
