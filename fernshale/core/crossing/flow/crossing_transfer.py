@@ -30,6 +30,7 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.check_runs import OWN_CHECKS
+from fernshale.core.crossing.record.checkouts import CHECKOUT
 from fernshale.core.crossing.record.crossing_archive import SCRATCH
 from fernshale.core.crossing.record.crossing_deletion import snapshots_of
 from fernshale.core.crossing.record.database import Crossing, folder_of
@@ -258,7 +259,7 @@ def _adopt(path: Path, exported: ExportedCrossing, plan: ImportPlan, shelves: Se
                 moved = json.dumps(_setup_here(json.loads(value), plan.project, shelves, profile))
             if moved != value:
                 database.execute("UPDATE facts SET value = ? WHERE name = ?", (moved, name))
-        for fact in AGREEMENTS:
+        for fact in (*AGREEMENTS, CHECKOUT.name):
             database.execute("DELETE FROM facts WHERE name = ?", (fact,))
         database.execute("DELETE FROM decisions WHERE key = ?", (COMMIT_STEPS,))
 

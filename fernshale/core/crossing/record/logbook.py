@@ -13,6 +13,7 @@ from fernshale.core.base.treepath import TreePath, is_gits_own, under
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.changeset import ChangeSet, changes_between
+from fernshale.core.crossing.record.checkouts import after_writing, check_out
 from fernshale.core.crossing.record.database import UNFINISHED, Crossing, EntryText, LogEntry
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.facts import NEWEST_SNAPSHOT
@@ -44,9 +45,16 @@ def write_step(
     """Take a snapshot of the project, apply `changes` and write the logbook entry; returns its id.
 
     `decided` are the decisions that the step carries out: when it is undone, their items are open again. Raises what
-    `apply_changes` raises; then neither the project nor the logbook was changed.
+    `apply_changes` and `check_out` raise; then neither the project nor the logbook was changed.
     """
     recover_interrupted(crossing)
+    return _write_step(crossing, text, check_out(crossing, changes, work), work, decided)
+
+
+def _write_step(
+    crossing: Crossing, text: EntryText, changes: ChangeSet, work: Work, decided: Sequence[Decision] = ()
+) -> int:
+    """As `write_step`, for files that were checked out."""
     snapshot = ensure_snapshot(crossing, f"before: {text.title}", work)
     id = crossing.write_entry(text, snapshot, changes, "pending", decided)
     try:
@@ -55,6 +63,7 @@ def write_step(
         crossing.drop_entry(id)
         raise
     crossing.finish_entry(id, is_forward=True)
+    after_writing(crossing, changes, work)
     commit_steps(crossing)
     return id
 
@@ -144,14 +153,14 @@ def redo(crossing: Crossing, id: int, work: Work) -> None:
 
 def _carry_out(crossing: Crossing, entry: LogEntry, plan: UndoPlan, work: Work, *, is_undo: bool) -> None:
     _refuse(crossing, entry, plan)
-    if plan.is_exact:
-        _write_entry_again(crossing, entry, plan.changes, work.token, is_undo=is_undo)
+    changes = check_out(crossing, plan.changes, work)
+    if plan.is_exact and changes == plan.changes:
+        _write_entry_again(crossing, entry, changes, work, is_undo=is_undo)
     else:
         title = f"undid “{entry.title}”" if is_undo else f"redid “{entry.title}”"
         about = reversal(UNDO if is_undo else REDO, entry.id)
-        write_step(
-            crossing, EntryText(entry.stage, f"{title}, later changes kept", "asked for", about), plan.changes, work
-        )
+        words = title if plan.is_exact else f"{title}, later changes kept"
+        _write_step(crossing, EntryText(entry.stage, words, "asked for", about), changes, work)
     commit_steps(crossing)
 
 
@@ -350,17 +359,16 @@ def _entry(crossing: Crossing, id: int) -> LogEntry:
     return entry
 
 
-def _write_entry_again(
-    crossing: Crossing, entry: LogEntry, changes: ChangeSet, token: CancelToken, *, is_undo: bool
-) -> None:
+def _write_entry_again(crossing: Crossing, entry: LogEntry, changes: ChangeSet, work: Work, *, is_undo: bool) -> None:
     """Apply `changes` of an entry; its state records the operation, so that `recover_interrupted` can finish it after a kill."""
     crossing.mark_entry(entry.id, "undoing" if is_undo else "redoing")
     try:
-        apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, token)
+        apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, work.token)
     except FernshaleError:
         crossing.mark_entry(entry.id, entry.state)
         raise
     crossing.finish_entry(entry.id, is_forward=not is_undo)
+    after_writing(crossing, changes, work)
 
 
 def leg_mark(leg: int) -> str:

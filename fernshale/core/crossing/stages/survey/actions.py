@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.actions import Action
@@ -62,6 +63,16 @@ class AssignRole(Action):
     role: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class LetStepsWrite(Action):
+    """Let steps write read-only files: by making them writable, or after the command in `text` checked them out."""
+
+    KEY = "survey:read-only"
+    OPTION = "{how}"
+    how: Literal["writable", "command"]
+    text: str = ""
+
+
 KINDS: tuple[type[Action], ...] = (
     CommitSteps,
     LeaveGitAlone,
@@ -69,4 +80,5 @@ KINDS: tuple[type[Action], ...] = (
     TakeBaseline,
     RemovePath,
     AssignRole,
+    LetStepsWrite,
 )

@@ -11,6 +11,7 @@ from fernshale.core.crossing.project.action_handlers import Handlers
 from fernshale.core.crossing.project.role_of_place import give_role
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
+from fernshale.core.crossing.record.checkouts import CHECKOUT, CheckoutRule, check_rule
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.git_commits import commit_from_now_on, leave_alone
@@ -21,6 +22,7 @@ from fernshale.core.crossing.stages.survey.actions import (
     CheckRequirements,
     CommitSteps,
     LeaveGitAlone,
+    LetStepsWrite,
     RemovePath,
     TakeBaseline,
 )
@@ -45,6 +47,14 @@ def _assign_role(crossing: Crossing, scan: ProjectScan, action: AssignRole, auth
     note(crossing, Stage.SURVEY, give_role(scan.project, action.path, action.role), author.why, "role")
 
 
+def _let_steps_write(crossing: Crossing, scan: ProjectScan, action: LetStepsWrite, author: Author, work: Work) -> None:
+    rule = CheckoutRule(action.how, action.text)
+    check_rule(rule)
+    crossing.keep(CHECKOUT, rule)
+    words = f"this command first: {action.text}" if action.how == "command" else "making them writable"
+    note(crossing, Stage.SURVEY, f"steps may write read-only files, by {words}", author.why, action.key)
+
+
 HANDLERS: Handlers = {
     CommitSteps: _commit_steps,
     LeaveGitAlone: _leave_git_alone,
@@ -52,6 +62,7 @@ HANDLERS: Handlers = {
     TakeBaseline: lambda crossing, scan, action, author, work: take_baseline(crossing, scan, work),
     RemovePath: _remove_path,
     AssignRole: _assign_role,
+    LetStepsWrite: _let_steps_write,
 }
 
 

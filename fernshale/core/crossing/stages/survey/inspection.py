@@ -12,6 +12,7 @@ from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.stages.survey.git_items import git_items
 from fernshale.core.crossing.stages.survey.items import baseline_items, duplicate_items, survey_items
+from fernshale.core.crossing.stages.survey.read_only_items import read_only_items
 from fernshale.core.crossing.stages.survey.view import SurveyView
 from fernshale.core.survey.duplicates import find_doubles, find_stale
 from fernshale.core.survey.roles import files_by_role
@@ -38,5 +39,5 @@ def inspect_survey(scan: ProjectScan, crossing: Crossing | None, token: CancelTo
     )
     open_ = tuple(item for item in items if item.key not in left_so)
     if crossing is not None:
-        open_ = (*open_, *git_items(crossing, scan.project))
+        open_ = (*open_, *read_only_items(crossing, scan), *git_items(crossing, scan.project))
     return SurveyView(scan, roles, sizes, plugins, doubles, stale, requirements, baseline, open_)
