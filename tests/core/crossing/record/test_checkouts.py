@@ -116,7 +116,7 @@ def test_a_checkout_that_also_changes_a_file_stops_the_step(tree: Tree) -> None:
     crossing.keep(
         CHECKOUT, CheckoutRule("command", "sh -c 'chmod u+w candle.ini; echo \"; synced\" >> candle.ini' {list}")
     )
-    with pytest.raises(Exception, match="candle.ini"):
+    with pytest.raises(Exception, match=r"candle\.ini"):
         act(crossing, "engine:sites", "apply")
     assert (wick.project / "candle.ini").read_text().endswith("; synced\n")
 
