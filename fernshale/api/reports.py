@@ -9,6 +9,7 @@ from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
 from fernshale.core.crossing.reporting.patches import write_patches
 from fernshale.core.crossing.reporting.playbook import export_playbook, read_playbook
+from fernshale.core.crossing.reporting.since import difference_lines, read_report, report_difference
 from fernshale.core.crossing.stages.trial.items import accepted_words, log_key
 from fernshale.core.crossing.stages.trial.json_data import trial_json
 from fernshale.core.crossing.stages.trial.log_origins import find_printers
@@ -16,12 +17,15 @@ from fernshale.core.trial.junit import to_junit
 
 __all__ = [
     "accepted_words",
+    "difference_lines",
     "export_playbook",
     "find_printers",
     "log_file",
     "log_key",
     "read_playbook",
+    "read_report",
     "report_data",
+    "report_difference",
     "report_html",
     "report_markdown",
     "report_message",

@@ -11,7 +11,8 @@ import fernshale
 # In the order of the list of chapters.
 _CHAPTERS = (
     "first-crossing", "your-own-project", "the-window", "pages", "words", "releases-and-shelves", "when-a-merge-asks",
-    "fixing-the-build", "links-and-data", "trial-and-report", "settings", "command-line", "scripting", "troubleshooting",
+    "fixing-the-build", "links-and-data", "trial-and-report", "with-your-team", "settings", "command-line", "scripting",
+    "troubleshooting",
 )  # fmt: skip
 FIRST_CHAPTER = _CHAPTERS[0]
 

@@ -217,6 +217,9 @@ def _crossing_commands(commands: _Commands) -> None:
         metavar="FILE",
         help="the playbook of a finished crossing (`report --playbook`); entries that do not fit are reported",
     )
+    cross.add_argument(
+        "--since", metavar="FILE", help="also say what changed since a report that `--json` printed before"
+    )
     decide = commands.on_project("decide", ("cross", "decide"), "resolve one open item")
     decide.add_argument("key", metavar="KEY", help="as `cross` lists it with --json")
     decide.add_argument("take", metavar="OPTION", nargs="?", default="", help="the id of an option")

@@ -36,9 +36,12 @@ from fernshale.api.crossings import (
 )
 from fernshale.api.projects import find_work_tree, scan_crossing
 from fernshale.api.reports import (
+    difference_lines,
     export_playbook,
     read_playbook,
+    read_report,
     report_data,
+    report_difference,
     report_html,
     report_markdown,
     report_message,
@@ -67,6 +70,7 @@ from fernshale.core.profile.model import Check
 def cross(options: argparse.Namespace, token: CancelToken) -> int:
     recorded = read_decisions(Path(options.decisions)) if options.decisions else {}
     playbook = read_playbook(Path(options.playbook)) if options.playbook else None
+    since = read_report(Path(options.since)) if options.since else None
     if options.others:
         return _cross_all(options, playbook, recorded, token)
     crossing = _begun_with(options, token)
@@ -79,8 +83,11 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
         overview, followed = run_crossing(crossing, recorded, options.json, token, playbook)
     else:
         overview = inspect(crossing, Work(token=token))
+    data = report_data(overview, crossing)
+    difference = None if since is None else report_difference(since, data)
     if options.json:
-        print_json({**report_data(overview, crossing), "unfit": list(followed.unfit), "ahead": followed.ahead})
+        more = {} if difference is None else {"since": difference}
+        print_json({**data, "unfit": list(followed.unfit), "ahead": followed.ahead, **more})
     else:
         states = member_states(overview.scan, overview.build, crossing)
         print_lines(f"  {item.member.name}: {item.words}" for item in states)
@@ -88,6 +95,9 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
         if overview.items:
             print("\nleft to do")
             print_lines(item_lines(overview.items))
+        if difference is not None:
+            print("\nsince the earlier report")
+            print_lines(f"  {line}" for line in difference_lines(difference))
     return exit_code(overview)
 
 

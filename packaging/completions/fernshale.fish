@@ -225,6 +225,7 @@ complete -c fernshale -n '__fish_seen_subcommand_from cross' -l apply-from -l au
 complete -c fernshale -n '__fish_seen_subcommand_from cross' -l try -r -d 'try the proposals of each build in a copy of the project from now on, in up to so many builds (6; 0 for none)'
 complete -c fernshale -n '__fish_seen_subcommand_from cross' -l decisions -r -d 'a file of recorded decisions'
 complete -c fernshale -n '__fish_seen_subcommand_from cross' -l playbook -r -d 'the playbook of a finished crossing (`report --playbook`); entries that do not fit are reported'
+complete -c fernshale -n '__fish_seen_subcommand_from cross' -l since -r -d 'also say what changed since a report that `--json` printed before'
 complete -c fernshale -n '__fish_seen_subcommand_from decide' -s h -l help -d 'show this help message and exit'
 complete -c fernshale -n '__fish_seen_subcommand_from decide' -l json -d 'print data instead of text'
 complete -c fernshale -n '__fish_seen_subcommand_from decide' -l profile -r -d 'engine profile; without it the one that fits is found'

@@ -464,3 +464,16 @@ def test_a_crossing_is_exported_and_imported(tree: Tree, tmp_path: Path, monkeyp
     assert done.returncode == 0 and "1.4 → 2.0" in done.stdout
     assert (tmp_path / "theirs/game.py").read_bytes() == (wick.project / "game.py").read_bytes()
     assert run("crossing", "import", tmp_path / "theirs/game.py", tmp_path / "c").returncode == 2
+
+
+def test_a_run_each_night_says_what_changed(tree: Tree, tmp_path: Path) -> None:
+    wick = make_wick(tree)
+    first = run(*_cross_words(wick), "--trust", "--json")
+    (tmp_path / "yesterday.json").write_text(first.stdout)
+    found = data(*_cross_words(wick), "--trust", "--auto", "--since", tmp_path / "yesterday.json", code=0)
+    assert isinstance(found, dict) and found["since"]["done"] == {"before": False, "now": True}
+    assert found["since"]["resolved"] and not found["since"]["new"]
+    assert "since" not in json.loads(first.stdout)
+    said = run(*_cross_words(wick), "--since", tmp_path / "yesterday.json").stdout
+    assert "since the earlier report" in said and "the crossing is done" in said
+    assert run(*_cross_words(wick), "--since", wick.project / "game.py").returncode == 2
