@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fernshale.core.crossing.flow.option_effects import OptionEffect, find_effects
 from fernshale.core.crossing.record.actions import Action, Author, Choose
 from fernshale.core.crossing.stages.build.actions import (
     AcceptSilent,
@@ -68,6 +69,7 @@ __all__ = [
     "LeavePluginOut",
     "MarkCheck",
     "MeetConstraint",
+    "OptionEffect",
     "PinDefault",
     "PointAtRelease",
     "PutCauseOff",
@@ -100,4 +102,5 @@ __all__ = [
     "UseRule",
     "UseRuleAt",
     "UseSilentRule",
+    "find_effects",
 ]

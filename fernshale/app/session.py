@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
 from PySide6.QtCore import QObject, Signal
 
-from fernshale.api.actions import Action, Author
+from fernshale.api.actions import Action, Author, OptionEffect, find_effects
 from fernshale.api.building import AttemptBudget, Attempts, has_proposals_to_try, summary_of, try_proposals
 from fernshale.api.crossings import (
     Crossing,
@@ -46,6 +46,7 @@ from fernshale.core.crossing.record.trust import TrustNeeded
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.model import Check, Profile
 
+_OnEffects = Callable[[str, Mapping[str, OptionEffect]], None]
 # Who acts in the window.
 YOU = "you"
 
@@ -72,6 +73,13 @@ class Session(QObject):
         # Proposals are tried in a copy of the project while the user works on; the round whose attempt the user stopped.
         self.attempts = Runner(self)
         self._stopped_round = 0
+        # What options of an item would do; the item that was asked about last.
+        self.previews = Runner(self)
+        self._asked_effects: tuple[Item, _OnEffects] | None = None
+        self._on_effects: _OnEffects | None = None
+        self.previews.succeeded.connect(self._on_preview)
+        self.previews.failed.connect(lambda _error: self._start_preview())
+        self.previews.cancelled.connect(self._start_preview)
         self.crossing: Crossing | None = None
         self.overview: Overview | None = None
         self._retry: Callable[[], None] | None = None
@@ -124,12 +132,38 @@ class Session(QObject):
     def close(self) -> None:
         self.outside.stop()
         self.attempts.close()
+        self._asked_effects = None
+        self.previews.close()
         self.runner.close()
 
     def leave(self) -> None:
         """Have no crossing open any more."""
         self.close()
         self.crossing = self.overview = None
+
+    # -- what options would do
+
+    def find_effects(self, item: Item, done: Callable[[str, Mapping[str, OptionEffect]], None]) -> None:
+        """Call `done` with the key of an item and the effect of each of its options, once they are known; a later call takes the
+        place of one that still waits."""
+        self._asked_effects = item, done
+        if not self.previews.is_busy:
+            self._start_preview()
+
+    def _start_preview(self) -> None:
+        crossing, overview = self.crossing, self.overview
+        asked, self._asked_effects = self._asked_effects, None
+        if asked is None or crossing is None or overview is None:
+            return
+        item, self._on_effects = asked
+        scan = overview.scan
+        self.previews.start("", lambda work: (item.key, find_effects(crossing, scan, item, work.token)))
+
+    def _on_preview(self, result: object) -> None:
+        if self._asked_effects is None and self._on_effects is not None:
+            assert isinstance(result, tuple)
+            self._on_effects(*result)
+        self._start_preview()
 
     # -- intents
 

@@ -341,7 +341,7 @@ def _preview(crossing: Crossing, options: argparse.Namespace, token: CancelToken
         print(printable("    " * depth + (f"{name}  {describe(change)}" if change else f"{name}/")))
     print_lines(f"in the way: {line}" for line in obstacles)
     print_lines(f"edited by hand since, stays so: {path}" for path in kept)
-    before, after = sides_of(crossing.setup.project, crossing.store, plan)
+    before, after = sides_of(crossing.setup.project, crossing.store, plan.changes)
     for change in plan.changes.files:
         print(printable(show_change(change, before, after)), end="")
     return 1 if obstacles else 0

@@ -228,7 +228,7 @@ class UndoPlanDialog(QDialog):
         words = ["new" if item.before is None else "gone" if item.after is None else "changed" for item in files]
 
         rows = list(zip(words, files, strict=True))
-        self._pane.show_changes(rows, *sides_of(crossing.setup.project, crossing.store, plan))
+        self._pane.show_changes(rows, *sides_of(crossing.setup.project, crossing.store, plan.changes))
 
 
 class StoreDialog(WorkingDialog):

@@ -7,10 +7,11 @@ from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSplitter, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from fernshale.api.actions import Choose, ChooseRoute
 from fernshale.api.projects import plugin_key
+from fernshale.app.option_effects import OptionEffects
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
@@ -57,7 +58,12 @@ class RoutePage(Page):
         foot = QWidget(table)
         inner = QHBoxLayout(foot)
         inner.setContentsMargins(14, 4, 11, 8)
-        inner.addWidget(self._detail, 1)
+        words = QVBoxLayout()
+        words.setSpacing(2)
+        self._effects = OptionEffects(foot, session)
+        words.addWidget(self._detail)
+        words.addWidget(self._effects)
+        inner.addLayout(words, 1)
         inner.addLayout(self._remedies)
         table.body.addWidget(foot)
         lower = QSplitter(Qt.Orientation.Horizontal, self)
@@ -130,6 +136,7 @@ class RoutePage(Page):
             self._show_item(view.items[0])
         else:
             clear_layout(self._remedies)
+            self._effects.show_item(None)
             self._detail.setText(
                 "Nothing here needs you. Select a plugin to see the reasons, or a release to stop at it."
             )
@@ -138,11 +145,13 @@ class RoutePage(Page):
         clear_layout(self._remedies)
         detail = "" if item.detail in item.title else f"\n{item.detail}"
         self._detail.setText(f"◆ {item.title}.{detail}")
+        self._effects.show_item(item)
         for route in item.options:
             self._remedies.addWidget(button(self, route.title, partial(self.session.choose, item, route.id)))
 
     def _show_step(self, step: PluginStep, view: RouteView) -> None:
         clear_layout(self._remedies)
+        self._effects.show_item(None)
         where = f"{step.from_} → {step.to}" if step.to and step.to != step.from_ else step.from_
         self._detail.setText(f"{step.id}  {where}, {step.action}: {step.why}.")
         assert self._overview is not None

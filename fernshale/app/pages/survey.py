@@ -10,9 +10,10 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QStackedWidge
 from fernshale.api.actions import AssignRole, Choose, TakeBaseline
 from fernshale.api.crossings import describe_baseline
 from fernshale.api.projects import file_states, is_own_rule, role_of
+from fernshale.app.option_effects import OptionEffects
 from fernshale.app.pages.base import Page, take_option
 from fernshale.app.session import Session
-from fernshale.app.theme import Tone
+from fernshale.app.theme import Tone, scaled
 from fernshale.app.widgets.basics import Card, add_in_turn, button, buttons_in, clear_layout, quiet_label
 from fernshale.app.widgets.charts import Tile, TileMap
 from fernshale.app.widgets.rows import Row, RowList
@@ -64,7 +65,7 @@ class SurveyPage(Page):
         self._plugins.activated_row.connect(self._open_file)
         plugins.body.addWidget(self._plugins)
         self._make_today(right)
-        right.setSizes([230, 120])
+        right.setSizes([200, 172])
         lower.setSizes([560, 420])
         self.column.addWidget(self._map_card, 3)
         self.column.addWidget(lower, 5)
@@ -94,7 +95,7 @@ class SurveyPage(Page):
     def _make_today(self, parent: QWidget) -> None:
         today = Card(parent, "Before anything is touched")
         today.body.setContentsMargins(11, 8, 9, 9)
-        today.setMinimumHeight(118)
+        today.setMinimumHeight(scaled(172))
         self._today = quiet_label(today, "")
         self._needs = quiet_label(today, "")
         row = QHBoxLayout()
@@ -112,6 +113,8 @@ class SurveyPage(Page):
         row.addLayout(self._options)
         row.addStretch(1)
         today.body.addWidget(self._today)
+        self._effects = OptionEffects(today, self.session)
+        today.body.addWidget(self._effects)
         today.body.addWidget(self._needs)
         today.body.addStretch(1)
         today.body.addLayout(row)
@@ -202,6 +205,7 @@ class SurveyPage(Page):
             for option in shown.options:
                 self._options.addWidget(button(self, option.title, self._taking(shown, option)))
         self._today.setText(text)
+        self._effects.show_item(shown)
         for made in (self._take, self._skip):
             made.setVisible(open_ and (shown is None or not shown.options))
 

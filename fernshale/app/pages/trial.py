@@ -19,6 +19,7 @@ from fernshale.api.actions import RunGame
 from fernshale.api.reports import accepted_words, find_printers, log_key
 from fernshale.app.dialogs.questions import ask_check, ask_why
 from fernshale.app.jobs import Runner
+from fernshale.app.option_effects import OptionEffects
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
@@ -74,6 +75,9 @@ class TrialPage(Page):
         self._detail = quiet_label(left, "")
         self._detail.setContentsMargins(11, 6, 9, 4)
         left.body.addWidget(self._detail)
+        self._effects = OptionEffects(left, session)
+        self._effects.setContentsMargins(11, 0, 9, 4)
+        left.body.addWidget(self._effects)
         rows = QVBoxLayout()
         rows.setContentsMargins(11, 4, 9, 9)
         rows.setSpacing(6)
@@ -222,6 +226,7 @@ class TrialPage(Page):
             item = next(item for item in self._overview.trial.proposed if f"propose:{item.check.name}" == key)
             lines = [item.check.by_hand, item.reason]
         self._detail.setText("\n".join(lines))
+        self._effects.show_item(open_item)
         for start, tab in (
             ("trial:check:", _CHECKS),
             ("propose:", _CHECKS),

@@ -17,6 +17,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from fernshale.core.base.dry_run import before_running
 from fernshale.core.base.errors import Cancelled, CommandError
 from fernshale.core.base.limits import limits
 from fernshale.core.base.work import CancelToken, Work
@@ -60,6 +61,7 @@ def run_command(
     `environment` is added to ours. A status other than 0 is a result, not an error. Raises CommandError when it cannot be started,
     Cancelled after its group was ended.
     """
+    before_running(arguments)
     started = time.monotonic()
     try:
         child = subprocess.Popen(

@@ -14,6 +14,7 @@ from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from fernshale.core.base.dry_run import before_running
 from fernshale.core.base.errors import CommandError
 
 GIT = ("git", "--no-pager")
@@ -82,6 +83,7 @@ def tell_git(
 
     `filters` are the names of the allowed filters. Raises CommandError with git's own message.
     """
+    before_running(("git", *words))
     environment = {**git_environment(folder, is_reading=False, filters=filters), **(more or {})}
     try:
         done = subprocess.run(

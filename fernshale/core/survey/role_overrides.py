@@ -12,6 +12,7 @@ from typing import ClassVar
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.dry_run import before_writing
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.toml_schema import STRICT, read_toml
 from fernshale.core.base.treepath import TreePath, printable, tree_path
@@ -96,6 +97,7 @@ def _write(project: Path, rules: Sequence[OwnRule]) -> None:
             f"role = {json.dumps(rule.role)}",
         ]
     path = _file_of(project)
+    before_writing(path)
     path.parent.mkdir(parents=True, exist_ok=True)
     write_atomic(path, ("\n".join(lines) + "\n").encode())
 

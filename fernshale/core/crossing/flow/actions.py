@@ -5,7 +5,7 @@ from __future__ import annotations
 from fernshale.core.base.log import logged
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.action_handlers import Handlers, record_choice
-from fernshale.core.crossing.project.scan import scan_crossing
+from fernshale.core.crossing.project.scan import ProjectScan, scan_crossing
 from fernshale.core.crossing.record.actions import Action, Author, Choose, read_action
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.fix_settings import keep_attempts_per_build, keep_automatic_from
@@ -45,7 +45,12 @@ _HANDLERS: Handlers = {
 def carry_out(crossing: Crossing, action: Action, author: Author, work: Work) -> None:
     """Carry an action out. Raises what its stage raises; then its decision is not recorded."""
     with logged(crossing.folder.name, f"{action.key} {action.option}"), crossing.acting():
-        _HANDLERS[type(action)](crossing, scan_crossing(crossing, work), action, author, work)
+        handle(crossing, scan_crossing(crossing, work), action, author, work)
+
+
+def handle(crossing: Crossing, scan: ProjectScan, action: Action, author: Author, work: Work) -> None:
+    """Have the stage of an action carry it out; the crossing's lock is held, or the crossing is a copy for a preview."""
+    _HANDLERS[type(action)](crossing, scan, action, author, work)
 
 
 def parse_action(key: str, option: str, text: str = "") -> Action:

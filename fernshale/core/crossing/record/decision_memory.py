@@ -15,6 +15,7 @@ from typing import Any, cast
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.dry_run import is_dry_run
 from fernshale.core.base.lock import Held, locked
 
 _MAX_REMEMBERED = 5_000
@@ -68,6 +69,8 @@ def recall() -> dict[str, Remembered]:
 
 
 def _change(act: Callable[[_Known], None]) -> None:
+    if is_dry_run():
+        return
     path = _path()
     with contextlib.suppress(OSError, Held):
         path.parent.mkdir(parents=True, exist_ok=True)

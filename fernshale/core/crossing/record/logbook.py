@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from fernshale.core.base.dry_run import before_writing, is_dry_run
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, is_gits_own, under
@@ -47,6 +48,7 @@ def write_step(
     `decided` are the decisions that the step carries out: when it is undone, their items are open again. Raises what
     `apply_changes` and `check_out` raise; then neither the project nor the logbook was changed.
     """
+    before_writing(changes)
     recover_interrupted(crossing)
     return _write_step(crossing, text, check_out(crossing, changes, work), work, decided)
 
@@ -76,6 +78,9 @@ def note(crossing: Crossing, stage: Stage, title: str, why: str, about: str) -> 
 @contextlib.contextmanager
 def watching(crossing: Crossing, text: EntryText, work: Work) -> Iterator[None]:
     """Record what a foreign command changes in the project inside this context as a step that can be undone."""
+    if is_dry_run():  # the command stops before it runs
+        yield
+        return
     recover_interrupted(crossing)
     snapshot = ensure_snapshot(crossing, f"before: {text.title}", work)
     try:

@@ -38,13 +38,12 @@ class UndoPlan:
     is_exact: bool
 
 
-def sides_of(root: Path, store: Store, plan: UndoPlan) -> tuple[EntryReader, EntryReader]:
-    """How to read the current contents, and those after the change."""
-    places = {item.before.content: item.path for item in plan.changes.changes if item.before is not None}
-    merged = plan.changes.contents
+def sides_of(root: Path, store: Store, changes: ChangeSet) -> tuple[EntryReader, EntryReader]:
+    """How to read the current contents, and those after some changes."""
+    places = {item.before.content: item.path for item in changes.changes if item.before is not None}
 
     def after(entry: TreeEntry) -> bytes:
-        return merged[entry.content] if entry.content in merged else store.get(entry.content)
+        return changes.contents[entry.content] if entry.content in changes.contents else store.get(entry.content)
 
     return lambda entry: on_disk(root, places[entry.content]).read_bytes(), after
 
