@@ -97,11 +97,12 @@ def test_as_shipped_only_names_that_code_has_to_change_count(tree: Tree) -> None
     folders = [tree(name, {"wick.py": text}) for name, text in (("old", _OLD), ("later", later), ("last", last))]
     releases = [visible(read_release(folder, "", Work())) for folder in folders]
     # The release that states it is compared, and the name is deprecated; an alias without a word is as good as before.
-    assert find_as_shipped(folders[:2], releases[:2], find_facts(releases[:2], folders[1])) == (Found(True, 1),)
+    assert find_as_shipped(folders[:2], releases[:2], find_facts(releases[:2], folders[1])) == (Found(True, 1, 1),)
     # Only a release between says it.
     facts = find_facts(releases, folders[-1])
     found = find_as_shipped(folders, releases, facts)
     assert len(found) == len(facts) > 0 and not any(item.is_stated for item in found)
+    assert [item.place_with_between for item in found] == [1] * len(facts)
 
 
 def test_a_fit_raises_what_distinguishes_the_right_ones(tree: Tree) -> None:

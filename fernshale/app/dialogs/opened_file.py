@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
-from fernshale.api.building import keep_rules
+from fernshale.api.building import keep_rules, read_rules
 from fernshale.api.crossings import Crossing, all_crossings
 from fernshale.api.projects import keep_profile, read_profile
 from fernshale.api.reports import read_playbook
@@ -18,7 +18,6 @@ from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.toml_schema import read_utf8
 from fernshale.core.base.treepath import printable
-from fernshale.core.fix.rule_file import read_rules
 
 
 class OpenedFileDialog(QDialog):

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import re
 
-from fernshale.core.base.languages import DASH_COMMENTS, HASH_COMMENTS
+from fernshale.core.base.languages import C_FAMILY, DASH_COMMENTS, HASH_COMMENTS
 
-_SLASHES = re.compile(rb"(?:\s+|//(?:[^\\\n]|\\.|\\\Z)*|/\*.*?\*/)*+", re.DOTALL)
+# In C and C++ a backslash at the end of a line continues a comment on the next one.
+_SPLICED = re.compile(rb"(?:\s+|//[^\\\n]*(?:\\.[^\\\n]*)*\\?|/\*.*?\*/)*+", re.DOTALL)
+_SLASHES = re.compile(rb"(?:\s+|//[^\n]*|/\*.*?\*/)*+", re.DOTALL)
 _HASHES = re.compile(rb"(?:\s+|#[^\n]*)*+")
 _DASHES = re.compile(rb"(?:\s+|--(?!\[)[^\n]*)*+")
 # A comment may announce a deprecation.
@@ -15,7 +17,8 @@ _TELLING = (b"eprecat", b"EPRECAT", b"bsolete")
 
 def differ_in_remarks(old: bytes, new: bytes, path: str) -> bool:
     """Return whether the only difference is comments above the first line of code that declare nothing."""
-    above = _HASHES if path.endswith(HASH_COMMENTS) else _DASHES if path.endswith(DASH_COMMENTS) else _SLASHES
+    kinds = ((HASH_COMMENTS, _HASHES), (DASH_COMMENTS, _DASHES), (C_FAMILY, _SPLICED))
+    above = next((pattern for endings, pattern in kinds if path.endswith(endings)), _SLASHES)
     ends = [found.end() if (found := above.match(data)) is not None else 0 for data in (old, new)]
     heads = old[: ends[0]], new[: ends[1]]
     return old[ends[0] :] == new[ends[1] :] and not any(word in head for word in _TELLING for head in heads)

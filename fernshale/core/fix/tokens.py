@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
 from typing import Literal, NamedTuple
 
-from fernshale.core.base.languages import DASH_COMMENTS, HASH_COMMENTS
+from fernshale.core.base.languages import C_FAMILY, DASH_COMMENTS, HASH_COMMENTS
 
 TokenKind = Literal["name", "number", "string", "punctuation"]
 
@@ -28,16 +28,19 @@ _CODE = rf"""
 | (?P<name> [^\W\d]\w* )
 | (?P<punctuation> ::|->\*?|<<=|>>=|<=>|\+\+|--|&&|\|\||[-+*/%&|^=!<>]=|<<|\.\.\.|[^\w\s] )
 """
-_C_COMMENT = r"(?P<comment> //[^\n]* | /\*.*?(?:\*/|\Z) ) |"
+_SLASH_COMMENT = r"(?P<comment> //[^\n]* | /\*.*?(?:\*/|\Z) ) |"
+# In C and C++ a backslash at the end of a line continues a comment on the next one.
+_C_COMMENT = r"(?P<comment> //[^\\\n]*(?:\\.[^\\\n]*)*\\? | /\*.*?(?:\*/|\Z) ) |"
 _HASH_COMMENT = r"(?P<comment> \#[^\n]* ) | (?P<long> (?:(?<!\w)[uUbBrRfF]{1,2})?(?:\"{3}.*?\"{3}|'{3}.*?'{3}) ) |"
 _DASH_COMMENT = r"""(?P<comment> --\[(?P<level>=*)\[.*?\](?P=level)\] | --[^\n]* )
 | (?P<long> \[(?P<depth>=*)\[.*?\](?P=depth)\] ) |"""
 _FLAGS = re.VERBOSE | re.DOTALL
-_CODE_AFTER = {comment: re.compile(comment + _CODE, _FLAGS) for comment in (_C_COMMENT, _HASH_COMMENT, _DASH_COMMENT)}
+_COMMENTS = (_SLASH_COMMENT, _C_COMMENT, _HASH_COMMENT, _DASH_COMMENT)
+_CODE_AFTER = {comment: re.compile(comment + _CODE, _FLAGS) for comment in _COMMENTS}
 # Names that can also end a number with a point, as in `2.f`.
 _NUMBER_END = re.compile(r"[eEfFlL]|[eE]\d\w*")
 # Beginnings of comments and strings, which can contain names.
-_OPENINGS = dict(zip(_CODE_AFTER, ("\"'/", "\"'#", "\"'-["), strict=True))
+_OPENINGS = dict(zip(_CODE_AFTER, ("\"'/", "\"'/", "\"'#", "\"'-["), strict=True))
 # Kind of token by the group that matched; comments are none. A fence is part of a raw string.
 _KINDS: dict[str, TokenKind | None] = {
     "comment": None,
@@ -123,9 +126,12 @@ def _hiding(text: str, comment: str) -> Iterator[tuple[int, int]]:
 
 
 def _comment(path: str) -> str:
-    return (
-        _HASH_COMMENT if path.endswith(HASH_COMMENTS) else _DASH_COMMENT if path.endswith(DASH_COMMENTS) else _C_COMMENT
-    )
+    """The syntax of comments in a file, by its ending."""
+    if path.endswith(HASH_COMMENTS):
+        return _HASH_COMMENT
+    if path.endswith(DASH_COMMENTS):
+        return _DASH_COMMENT
+    return _C_COMMENT if path.endswith(C_FAMILY) else _SLASH_COMMENT
 
 
 @lru_cache(maxsize=512)

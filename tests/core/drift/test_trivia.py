@@ -46,7 +46,9 @@ _CODE = st.lists(
 
 
 @example("\\", "//\\", "a.cpp")
-@given(_CODE, _CODE, st.sampled_from(["a.cpp", "a.py", "a.lua"]))
+@example("", "//\\\na", "a.cpp")
+@example("", "//\\\na", "a.js")
+@given(_CODE, _CODE, st.sampled_from(["a.cpp", "a.js", "a.py", "a.lua"]))
 def test_what_is_told_to_be_a_remark_has_the_same_tokens(old: str, new: str, path: str) -> None:
     if differ_in_remarks(old.encode(), new.encode(), path):
         assert [token.text for token in tokenize(old, path)] == [token.text for token in tokenize(new, path)]
