@@ -10,7 +10,7 @@ import fernshale
 
 # In the order of the list of chapters.
 _CHAPTERS = (
-    "first-crossing", "your-own-project", "the-window", "pages", "words", "releases-and-shelves", "when-a-merge-asks",
+    "first-crossing", "your-own-project", "the-window", "pages", "words", "releases-and-shelves", "rehearsing", "when-a-merge-asks",
     "fixing-the-build", "links-and-data", "trial-and-report", "with-your-team", "settings", "command-line", "scripting",
     "troubleshooting",
 )  # fmt: skip

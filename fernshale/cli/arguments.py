@@ -220,6 +220,20 @@ def _crossing_commands(commands: _Commands) -> None:
     cross.add_argument(
         "--since", metavar="FILE", help="also say what changed since a report that `--json` printed before"
     )
+    rehearsed = commands.on_project(
+        "rehearse", ("rehearse", "rehearse"), "try the whole way on a scratch copy, and say what it would cost"
+    )
+    rehearsed.add_argument(
+        "--to", metavar="RELEASE", action="append", required=True, help="may be repeated, to compare"
+    )
+    rehearsed.add_argument(
+        "--via", metavar="RELEASE", action="append", help="also the way over this release; may be repeated"
+    )
+    rehearsed.add_argument("--hold", metavar="PLUGIN", action="append", help="hold this plugin back; may be repeated")
+    rehearsed.add_argument("--member", metavar="NAME", action="append", help="only this member of a workspace")
+    rehearsed.add_argument("--budget", metavar="MINUTES", type=float, default=60.0, help="for each way; 60 without it")
+    rehearsed.add_argument("--again", action="store_true", help="also where nothing changed since the last time")
+    rehearsed.add_argument("--out", metavar="FILE", help="write the comparison as a page")
     decide = commands.on_project("decide", ("cross", "decide"), "resolve one open item")
     decide.add_argument("key", metavar="KEY", help="as `cross` lists it with --json")
     decide.add_argument("take", metavar="OPTION", nargs="?", default="", help="the id of an option")

@@ -477,3 +477,20 @@ def test_a_run_each_night_says_what_changed(tree: Tree, tmp_path: Path) -> None:
     said = run(*_cross_words(wick), "--since", tmp_path / "yesterday.json").stdout
     assert "since the earlier report" in said and "the crossing is done" in said
     assert run(*_cross_words(wick), "--since", wick.project / "game.py").returncode == 2
+
+
+def test_a_rehearsal_compares_ways_and_leaves_the_project_alone(tree: Tree, tmp_path: Path) -> None:
+    wick = make_wick(tree)
+    before = listing(wick.project)
+    words = ("rehearse", wick.project, "--to", "2.0", "--shelf", wick.shelf, "--profile", wick.profile, "--trust")
+    found = data(*words, "--hold", "snuffer", "--out", tmp_path / "page.html")
+    assert isinstance(found, dict) and found["format"] == "fernshale-rehearsals/1"
+    assert found["best"] == "2.0 direct, holding back snuffer" and found["pace"] is None
+    said = run(*words)
+    assert said.returncode == 0 and "1 of 1 come" in said.stdout and "your project was not touched" in said.stdout
+    assert "0 left" in said.stdout and "2.0 direct leaves 0 errors and 0 decisions" in said.stdout
+    assert "2.0 direct" in (tmp_path / "page.html").read_text()
+    assert listing(wick.project) == before
+    assert run("rehearse", wick.project, "--to", "2.0").returncode == 2
+    assert run(*words, "--budget", "0").returncode == 2
+    assert run(*words[:3], "9.9", *words[4:]).returncode == 1

@@ -1,0 +1,27 @@
+"""Rehearsals: what a crossing would cost, learned on a scratch copy."""
+
+from __future__ import annotations
+
+from fernshale.core.crossing.flow.rehearsal.comparison import (
+    best_of,
+    comparison_page,
+    comparison_rows,
+    comparison_text,
+)
+from fernshale.core.crossing.flow.rehearsal.effort import Pace, measure_pace
+from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan
+from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed, rehearse, rehearse_all
+
+__all__ = [
+    "Outcome",
+    "Pace",
+    "RehearsalPlan",
+    "Rehearsed",
+    "best_of",
+    "comparison_page",
+    "comparison_rows",
+    "comparison_text",
+    "measure_pace",
+    "rehearse",
+    "rehearse_all",
+]

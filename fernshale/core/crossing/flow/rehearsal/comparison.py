@@ -1,0 +1,136 @@
+"""Rehearsals side by side, for people: a table as text, and a page to share."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from html import escape
+
+from fernshale.core.base.quantities import count, seconds
+from fernshale.core.crossing.flow.rehearsal.effort import Pace
+from fernshale.core.crossing.flow.rehearsal.outcome import Outcome
+
+_ROWS = (
+    "plugins",
+    "your edits",
+    "errors",
+    "compiles and is wrong",
+    "links",
+    "runs",
+    "left for you",
+    "not tried",
+    "took",
+)
+_MAX_NAMED = 3
+
+
+def comparison_rows(outcomes: Sequence[Outcome], pace: Pace | None) -> Sequence[tuple[str, tuple[str, ...]]]:
+    """The rows of the table: what a row is about, and its cell for each rehearsal."""
+    cells = [_cells(outcome, pace) for outcome in outcomes]
+    return [(name, tuple(cell[at] for cell in cells)) for at, name in enumerate(_ROWS)]
+
+
+def best_of(outcomes: Sequence[Outcome]) -> Outcome:
+    """The one that leaves the least: it ended, then fewest errors, decisions, plugins that do not come."""
+
+    def left(outcome: Outcome) -> tuple[int, ...]:
+        errors = outcome.errors_left if outcome.errors_left is not None else 1_000_000
+        return 0 if outcome.is_whole else 1, errors, len(outcome.decisions), len(outcome.plugins) - outcome.come
+
+    return min(outcomes, key=left)
+
+
+def comparison_text(outcomes: Sequence[Outcome], pace: Pace | None) -> Sequence[str]:
+    """The table as lines of text."""
+    table = [("", tuple(outcome.plan.title for outcome in outcomes)), *comparison_rows(outcomes, pace)]
+    first = max(len(name) for name, _ in table)
+    wide = [max(len(line) for _, row in table for line in row[at].split("\n")) for at in range(len(outcomes))]
+    lines = []
+    for name, row in table:
+        parts = [cell.split("\n") for cell in row]
+        for number in range(max(map(len, parts))):
+            words = [part[number] if number < len(part) else "" for part in parts]
+            columns = (word.ljust(wide[at]) for at, word in enumerate(words))
+            lines.append("  ".join(((name if not number else "").ljust(first), *columns)).rstrip())
+    return [*lines, "", best_of(outcomes).words + "; your project was not touched."]
+
+
+def comparison_page(project: str, outcomes: Sequence[Outcome], pace: Pace | None) -> str:
+    """The table as a page of its own, with what is left for a person by rehearsal."""
+    heads = "".join(f"<th>{escape(outcome.plan.title)}</th>" for outcome in outcomes)
+    rows = "".join(
+        f"<tr><th>{escape(name)}</th>" + "".join(f"<td>{_lines(cell)}</td>" for cell in row) + "</tr>"
+        for name, row in comparison_rows(outcomes, pace)
+    )
+    lists = "".join(_decisions(outcome) for outcome in outcomes)
+    return f"""<!doctype html>
+<html lang="en"><head><meta charset="utf-8"><title>Rehearsal of {escape(project)}</title>
+<style>body {{ font: 15px sans-serif; margin: 2em auto; max-width: 70em; color: #1f2923; background: #fdfdfb; }}
+table {{ border-collapse: collapse; }}
+th, td {{ text-align: left; vertical-align: top; padding: .4em 1em; border-bottom: 1px solid #cdd3ca; }}
+</style></head><body><h1>Rehearsal of {escape(project)}</h1><p>{escape(best_of(outcomes).words)}. The project was not touched.</p>
+<table><tr><th></th>{heads}</tr>{rows}</table>{lists}</body></html>
+"""
+
+
+def _cells(outcome: Outcome, pace: Pace | None) -> tuple[str, ...]:
+    return (
+        _plugins(outcome), _edits(outcome), _errors(outcome), count(outcome.silent, "place") if outcome.silent else "none",
+        _links(outcome), _runs(outcome), _left(outcome, pace), "\n".join(outcome.not_tried) or "-", _took(outcome),
+    )  # fmt: skip
+
+
+def _plugins(outcome: Outcome) -> str:
+    missing = [f"{item.id}: {item.why}" for item in outcome.plugins if not item.comes]
+    shown = missing[:_MAX_NAMED] + ([f"and {len(missing) - _MAX_NAMED} more"] if len(missing) > _MAX_NAMED else [])
+    return "\n".join((f"{outcome.come} of {len(outcome.plugins)} come", *shown))
+
+
+def _edits(outcome: Outcome) -> str:
+    kept, already, conflicts = outcome.edits
+    return f"{kept} kept, {already} already there, {count(conflicts, 'conflict')}"
+
+
+def _errors(outcome: Outcome) -> str:
+    if outcome.errors_left is None:
+        return "not built"
+    first = ", then ".join(map(str, outcome.errors_at_first))
+    proposed = sum(cause.has_proposal for cause in outcome.causes)
+    causes = f", from {count(len(outcome.causes), 'cause')}, {proposed} with a proposal" if outcome.causes else ""
+    leg = f" on the leg to {outcome.reached}" if outcome.reached not in ("", outcome.plan.to) else ""
+    return f"{first} at first\n{outcome.errors_left} left{leg}{causes}"
+
+
+def _links(outcome: Outcome) -> str:
+    return f"{outcome.links_left} to ask" if outcome.links_left else "none left"
+
+
+def _runs(outcome: Outcome) -> str:
+    if outcome.runs is None:
+        return "not reached"
+    return ("yes" if outcome.runs else "no") + (f"\n{outcome.trial}" if outcome.trial else "")
+
+
+def _left(outcome: Outcome, pace: Pace | None) -> str:
+    number = len(outcome.decisions)
+    time = pace.words(number) if pace is not None and number else "no earlier crossings to measure the time on"
+    return count(number, "decision") + (f"\n{time}" if number else "")
+
+
+def _took(outcome: Outcome) -> str:
+    stopped = f", stopped {outcome.why}" if outcome.ending == "stopped" else f", {outcome.why}" if outcome.why else ""
+    build = f", a build {seconds(outcome.build_s)}" if outcome.build_s else ""
+    return f"{seconds(outcome.elapsed_s)}{build}{stopped}"
+
+
+def _lines(cell: str) -> str:
+    return "<br>".join(map(escape, cell.split("\n")))
+
+
+def _decisions(outcome: Outcome) -> str:
+    if not outcome.decisions:
+        return ""
+    rows = "".join(
+        f"<li>{escape(item.stage)}: {escape(item.title)}{f' (rehearsed with: {escape(item.chosen)})' if item.chosen else ''}</li>"
+        for item in outcome.decisions
+    )
+    return f"<h2>Left for you: {escape(outcome.plan.title)}</h2><ul>{rows}</ul>"

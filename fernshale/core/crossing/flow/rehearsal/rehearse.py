@@ -1,0 +1,170 @@
+"""Rehearse plans, each on a scratch copy in a process with a data folder of its own; nothing of the user's is written.
+
+CACHE/rehearsals/KEY/       one folder for each project and plan
+  job.json outcome.json     what was asked, and what came of it
+  home/ project/            data folder and copy; removed at the end
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import sys
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from fernshale import __version__
+from fernshale.core.base.data_folder import cache_folder, config_folder, home
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.errors import CommandError, MisuseError
+from fernshale.core.base.limits import NAME as LIMITS
+from fernshale.core.base.quantities import size_words
+from fernshale.core.base.settings import NAME as SETTINGS
+from fernshale.core.base.settings import settings
+from fernshale.core.base.work import Work
+from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan, read_outcome, write_outcome
+from fernshale.core.crossing.flow.rehearsal.scratch_crossing import Job
+from fernshale.core.process.command import run_command
+from fernshale.core.profile.model import Profile
+from fernshale.core.snapshot.manifest import EMPTY
+from fernshale.core.snapshot.tree_walk import list_tree
+from fernshale.core.survey.role_overrides import read_own_rules
+
+_MODULE = "fernshale.core.crossing.flow.rehearsal.scratch_crossing"
+# The share of its size that a copy takes on a disk that shares no blocks, with builds and snapshots.
+_FREE_SHARE = 2.5
+# What a rehearsal reads of the user's data: what is trusted, what was decided before, and how shelves are reached.
+_READ_FILES = ("trusted.json", "decisions.json", "places.json", "passwords.json")
+# Caches by content, which it shares.
+_SHARED_CACHES = ("drift", "shelves", "assets")
+
+
+@dataclass(frozen=True, slots=True)
+class Rehearsed:
+    """The project, profile and shelves of rehearsals, and the members of a workspace that cross."""
+
+    project: Path
+    profile: Profile
+    shelves: tuple[str, ...]
+    members: tuple[str, ...] = ()
+
+
+def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, *, again: bool = False) -> Outcome:
+    """Rehearse a plan and return its outcome; the one of before, where nothing changed since and not `again`.
+
+    A rehearsal that was stopped goes on from where it was. Raises MisuseError where the disk has too little room or the
+    settings allow less, OSError, Cancelled.
+    """
+    folder = _folder_of(what, plan)
+    stamp = _stamp(what, plan, work)
+    result, kept = folder / "outcome.json", folder / "stamp"
+    is_same = kept.is_file() and kept.read_text() == stamp
+    if is_same and not again and result.is_file():
+        known = read_outcome(result)
+        if known.ending in ("done", "left"):
+            return known
+    if not is_same or again:
+        shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True, exist_ok=True)
+    write_atomic(kept, stamp.encode())
+    _check_room(what, folder, work)
+    _prepare_home(folder / "home")
+    roles = tuple((str(rule.place), rule.role) for rule in read_own_rules(what.project))
+    job = Job(
+        what.project.resolve(), folder / "project" / what.project.resolve().name, what.profile.path.resolve(), what.shelves,
+        plan, result, roles, what.members,
+    )  # fmt: skip
+    write_atomic(folder / "job.json", json.dumps(job.to_json()).encode())
+    outcome = _run(folder, job, budget_s, work)
+    write_outcome(outcome, result)
+    if outcome.ending in ("done", "left", "failed"):
+        for name in ("home", "project"):
+            shutil.rmtree(folder / name, ignore_errors=True)
+    return outcome
+
+
+def _run(folder: Path, job: Job, budget_s: float, work: Work) -> Outcome:
+    begun = time.monotonic()
+    environment = {"FERNSHALE_HOME": str(folder / "home")}
+    arguments = [sys.executable, "-m", _MODULE, str(folder / "job.json")]
+    try:
+        finished = run_command(arguments, folder, work, environment, budget_s)
+    except CommandError as error:
+        return Outcome(job.plan, "failed", error.message, 0.0)
+    spent = round(time.monotonic() - begun, 2)
+    if finished.timed_out:
+        why = f"after {budget_s / 60:.0f} min, the budget"
+        if job.result.is_file():
+            return replace(read_outcome(job.result), ending="stopped", why=why, elapsed_s=spent)
+        return Outcome(job.plan, "stopped", why, spent)
+    if finished.status or not job.result.is_file():
+        lines = [line for line in finished.text.splitlines() if line.strip()]
+        return Outcome(job.plan, "failed", lines[-1] if lines else f"status {finished.status}", spent)
+    return read_outcome(job.result)
+
+
+def _prepare_home(place: Path) -> None:
+    """A data folder with what a rehearsal reads of the user's, as copies, and with the user's caches."""
+    place.mkdir(parents=True, exist_ok=True)
+    for source in (*(home() / name for name in _READ_FILES), config_folder() / LIMITS, config_folder() / SETTINGS):
+        if source.is_file() and not (place / source.name).exists():
+            shutil.copy(source, place / source.name)
+    for name in _SHARED_CACHES:
+        shared = cache_folder() / name
+        shared.mkdir(parents=True, exist_ok=True)
+        if not (place / name).exists():
+            (place / name).symlink_to(shared, target_is_directory=True)
+
+
+def _check_room(what: Rehearsed, folder: Path, work: Work) -> None:
+    files = list_tree(what.project.resolve(), EMPTY, work).files
+    size = sum(entry.size for entry in files.values())
+    allowed = settings().scratch.largest_bytes
+    if allowed and size > allowed:
+        raise MisuseError(
+            f"a copy of the project has {size_words(size)}; the settings allow {size_words(allowed)}",
+            "Raise the largest copy (scratch.largest_gib) in the settings.",
+        )
+    needed, free = int(size * _FREE_SHARE), shutil.disk_usage(folder).free
+    if free < needed:
+        raise MisuseError(
+            f"a rehearsal needs up to {size_words(needed)}, and {size_words(free)} are free",
+            f"Make room on the disk of {folder}.",
+        )
+
+
+def _folder_of(what: Rehearsed, plan: RehearsalPlan) -> Path:
+    words = (os.fsencode(what.project.resolve()), plan.title.encode(), *map(os.fsencode, what.members))
+    return cache_folder() / "rehearsals" / hashlib.sha256(b"\0".join(words)).hexdigest()[:24]
+
+
+def _stamp(what: Rehearsed, plan: RehearsalPlan, work: Work) -> str:
+    """A digest of all that a rehearsal depends on: a stat per file of the project, the profile, the shelves, this version."""
+    told = hashlib.sha256(f"{__version__}\0{plan.title}\0{what.profile.digest}".encode())
+    for rule in read_own_rules(what.project):
+        told.update(f"\0{rule.place}\0{rule.role}".encode("utf-8", "surrogateescape"))
+    for address in what.shelves:
+        told.update(f"\0{address}".encode("utf-8", "surrogateescape"))
+        index = Path(address) / "shelf.toml"
+        if index.is_file():
+            told.update(index.read_bytes())
+    for path, entry in sorted(list_tree(what.project.resolve(), EMPTY, work).entries.items()):
+        told.update(f"\n{path}\0{entry.mode}\0{entry.size}\0{entry.mtime_ns}".encode("utf-8", "surrogateescape"))
+    trusted = home() / "trusted.json"
+    told.update(trusted.read_bytes() if trusted.is_file() else b"")
+    return told.hexdigest()
+
+
+def rehearse_all(
+    what: Rehearsed, plans: Sequence[RehearsalPlan], budget_s: float, work: Work, *, again: bool = False
+) -> tuple[Outcome, ...]:
+    """Rehearse several plans, one after the other, each within the budget. Raises as `rehearse`."""
+    found = []
+    for number, plan in enumerate(plans):
+        work.progress(f"rehearsing {plan.title}", number, len(plans))
+        found.append(rehearse(what, plan, budget_s, work, again=again))
+    return tuple(found)

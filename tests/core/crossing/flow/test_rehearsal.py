@@ -1,0 +1,203 @@
+"""A rehearsal tries the whole way on a copy: what it says is what a crossing does, and nothing of the user's is written."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fernshale.core.base.data_folder import cache_folder, home
+from fernshale.core.base.errors import Cancelled, MisuseError
+from fernshale.core.base.settings import change_settings
+from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.crossing.flow.rehearsal.comparison import best_of, comparison_page, comparison_text
+from fernshale.core.crossing.flow.rehearsal.effort import Pace, measure_pace
+from fernshale.core.crossing.flow.rehearsal.outcome import (
+    CauseLeft,
+    DecisionLeft,
+    Outcome,
+    PluginOutcome,
+    RehearsalPlan,
+    read_outcome,
+    write_outcome,
+)
+from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed, rehearse
+from fernshale.core.crossing.record.database import all_crossings, find_crossing
+from fernshale.core.crossing.record.decisions import Decision
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.profile.read import read_profile
+from fernshale.core.snapshot.store import default_store
+from tests.conftest import Tree, listing
+from tests.wick import Wick, begin_wick, make_wick
+
+_BUDGET_S = 120.0
+
+
+def _rehearsed(wick: Wick) -> Rehearsed:
+    return Rehearsed(wick.project, read_profile(wick.profile), (str(wick.shelf),))
+
+
+@pytest.fixture
+def wick(tree: Tree) -> Iterator[Wick]:
+    """A project with a conflict in its plugin; its profile is trusted."""
+    made = make_wick(tree)
+    new = made.shelf / "snuffer/2/snuffer.py"
+    new.write_text(new.read_text().replace("step_0 = 0", "step_0 = 'vendor'"))
+    trust(read_profile(made.profile))
+    yield made
+
+
+def _users() -> dict[str, object]:
+    """The user's data, without caches."""
+    return {
+        path: value
+        for path, value in listing(home()).items()
+        if not path.startswith(("drift", "shelves", "assets", "rehearsals", "log"))
+    }
+
+
+def test_it_says_what_a_crossing_would_do_and_writes_nothing_of_the_users(wick: Wick) -> None:
+    (wick.project / ".git").mkdir()
+    (wick.project / ".git/HEAD").write_text("ref: refs/heads/main\n")
+    project, shelf, users = listing(wick.project), listing(wick.shelf), _users()
+    said: list[str] = []
+    outcome = rehearse(_rehearsed(wick), RehearsalPlan("2.0"), _BUDGET_S, Work(on_line=said.append))
+    assert (listing(wick.project), listing(wick.shelf), _users()) == (project, shelf, users)
+    assert outcome.ending == "left" and outcome.reached == "2.0" and outcome.is_whole
+    (plugin,) = outcome.plugins
+    assert (plugin.from_, plugin.to, plugin.comes, plugin.conflicts) == ("1", "2", True, 1)
+    assert outcome.errors_at_first == (3,) and outcome.errors_left == 0 and outcome.runs
+    assert [item.chosen for item in outcome.decisions if item.stage == "Plugins"] == ["Keep yours"]
+    assert any("→ Keep yours" in line for line in said)
+    assert find_crossing(wick.project) is None and not default_store().exists() and all_crossings() == ()
+    folder = next((cache_folder() / "rehearsals").iterdir())
+    assert sorted(path.name for path in folder.iterdir()) == ["job.json", "outcome.json", "stamp"]
+
+
+def test_it_is_reused_until_something_changes(wick: Wick) -> None:
+    what, plan = _rehearsed(wick), RehearsalPlan("2.0")
+    first = rehearse(what, plan, _BUDGET_S, Work())
+    said: list[str] = []
+    work = Work(on_line=said.append)
+    assert rehearse(what, plan, _BUDGET_S, work) == first and not said
+    (wick.project / "more.py").write_text("import wick\n\nwick.light_up()\n")
+    changed = rehearse(what, plan, _BUDGET_S, work)
+    assert said and changed.errors_at_first == (2,)
+    said.clear()
+    assert rehearse(what, plan, _BUDGET_S, work, again=True).errors_at_first == (2,) and said
+
+
+def test_without_trust_nothing_runs_and_that_is_said(tree: Tree) -> None:
+    wick = make_wick(tree)
+    outcome = rehearse(_rehearsed(wick), RehearsalPlan("2.0"), _BUDGET_S, Work())
+    assert outcome.errors_left is None and outcome.runs is None
+    assert "you have not trusted the profile" in " ".join((*outcome.not_tried, outcome.why))
+
+
+def test_a_plugin_is_held_back_where_that_is_asked_for(wick: Wick) -> None:
+    outcome = rehearse(_rehearsed(wick), RehearsalPlan("2.0", hold=("snuffer",)), _BUDGET_S, Work())
+    (plugin,) = outcome.plugins
+    assert (plugin.action, plugin.comes, plugin.conflicts) == ("hold", False, 0)
+    assert outcome.plan.title == "2.0 direct, holding back snuffer"
+
+
+def test_a_budget_ends_it_and_it_goes_on_the_next_time(wick: Wick) -> None:
+    what, plan = _rehearsed(wick), RehearsalPlan("2.0")
+    stopped = rehearse(what, plan, 0.4, Work())
+    assert stopped.ending == "stopped" and "the budget" in stopped.why
+    assert rehearse(what, plan, _BUDGET_S, Work()).is_whole
+
+
+def test_it_can_be_cancelled_and_leaves_no_process(wick: Wick) -> None:
+    token = CancelToken()
+    with pytest.raises(Cancelled):
+        rehearse(
+            _rehearsed(wick), RehearsalPlan("2.0"), _BUDGET_S, Work(token=token, on_line=lambda line: token.cancel())
+        )
+    running = subprocess.run(["ps", "-eo", "args"], capture_output=True, text=True).stdout
+    assert str(cache_folder() / "rehearsals") not in running
+
+
+def test_what_cannot_be_rehearsed_says_why(wick: Wick) -> None:
+    outcome = rehearse(_rehearsed(wick), RehearsalPlan("9.0"), _BUDGET_S, Work())
+    assert outcome.ending == "failed" and "9.0" in outcome.why
+    change_settings({"scratch.largest_gib": 1e-9})
+    with pytest.raises(MisuseError, match="the settings allow"):
+        rehearse(_rehearsed(wick), RehearsalPlan("2.0"), _BUDGET_S, Work())
+
+
+_TEXT = st.text(max_size=8)
+_OUTCOMES = st.builds(
+    Outcome,
+    st.builds(RehearsalPlan, _TEXT, st.lists(_TEXT, max_size=2).map(tuple), st.lists(_TEXT, max_size=2).map(tuple)),
+    st.sampled_from(["done", "left", "stopped", "failed"]),
+    _TEXT,
+    st.floats(0, 1e5),
+    reached=_TEXT,
+    plugins=st.lists(st.builds(PluginOutcome, _TEXT, _TEXT, _TEXT, _TEXT, _TEXT, st.integers(0, 9)), max_size=4).map(
+        tuple
+    ),
+    errors_at_first=st.lists(st.integers(0, 99), max_size=3).map(tuple),
+    errors_left=st.none() | st.integers(0, 99),
+    causes=st.lists(st.builds(CauseLeft, _TEXT, st.integers(1, 9), st.booleans()), max_size=3).map(tuple),
+    runs=st.none() | st.booleans(),
+    decisions=st.lists(st.builds(DecisionLeft, _TEXT, _TEXT, _TEXT, _TEXT), max_size=4).map(tuple),
+    not_tried=st.lists(_TEXT, max_size=2).map(tuple),
+)
+
+
+@given(_OUTCOMES)
+def test_an_outcome_reads_back_the_same(outcome: Outcome) -> None:
+    path = home() / "outcome.json"
+    write_outcome(outcome, path)
+    assert read_outcome(path) == outcome
+    path.write_text(json.dumps({**json.loads(path.read_text()), "format": "other"}))
+    with pytest.raises(MisuseError):
+        read_outcome(path)
+
+
+@given(st.lists(_OUTCOMES, min_size=1, max_size=4), st.none() | st.just(Pace(30, 90, 40)))
+def test_the_table_has_a_column_for_each_and_the_page_has_no_markup_of_others(
+    outcomes: list[Outcome], pace: Pace | None
+) -> None:
+    hostile = [replace(item, trial="<script>alert(1)</script>") for item in outcomes]
+    page = comparison_page("<b>game", hostile, pace)
+    assert "<script>" not in page and "<b>game" not in page and page.count("<th>") >= len(outcomes)
+    lines = comparison_text(outcomes, pace)
+    assert lines[-1].endswith("your project was not touched.")
+    best = best_of(outcomes)
+    assert best.is_whole or not any(item.is_whole for item in outcomes)
+
+
+def test_working_time_is_measured_on_decisions_of_the_person_and_on_enough_of_them(tree: Tree) -> None:
+    _, crossing = begin_wick(tree)
+    assert measure_pace([crossing]) is None
+    for number in range(30):
+        pause = 40 + number if number % 2 else 100
+        crossing.decide(Decision(f"merge:{number}", Stage.PLUGINS, "mine", "", "you", "", number * 1000.0 + pause))
+        crossing.decide(Decision(f"auto:{number}", Stage.BUILD, "x", "", "automatic", "", number * 1000.0))
+    pace = measure_pace([crossing])
+    assert pace is not None and pace.decisions == 29 and 900 < pace.low_s < pace.high_s < 1100
+    assert pace.words(4).startswith("about ") and "measured on 29 decisions of yours" in pace.words(4)
+
+
+def test_the_process_of_a_rehearsal_is_given_a_home_of_its_own(wick: Wick) -> None:
+    """Whatever it does, the home of the user is not in its environment."""
+    rehearse(_rehearsed(wick), RehearsalPlan("2.0"), _BUDGET_S, Work())
+    assert os.environ["FERNSHALE_HOME"] == str(home())
+    job = next((cache_folder() / "rehearsals").glob("*/job.json"))
+    done = subprocess.run(
+        [sys.executable, "-m", "fernshale.core.crossing.flow.rehearsal.scratch_crossing", str(job)],
+        env={**os.environ, "FERNSHALE_HOME": str(job.parent / "home")}, capture_output=True, text=True, timeout=120,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert Path(json.loads(job.read_text())["copy"]).is_dir() and not default_store().exists()
