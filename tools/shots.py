@@ -26,7 +26,7 @@ from fernshale.app.dialogs.add_releases import AddReleasesDialog  # noqa: E402
 from fernshale.app.dialogs.describe import DescribeDialog  # noqa: E402
 from fernshale.app.dialogs.questions import WorkingDialog  # noqa: E402
 from fernshale.app.dialogs.release_changes import ReleaseChangesDialog  # noqa: E402
-from fernshale.app.dialogs.snapshots import SnapshotDialog, UndoPlanDialog  # noqa: E402
+from fernshale.app.dialogs.snapshots import SnapshotDialog  # noqa: E402
 from fernshale.app.main import make_app, make_window  # noqa: E402
 from fernshale.app.pages.base import Page  # noqa: E402
 from fernshale.app.pages.build import BuildPage  # noqa: E402
@@ -99,6 +99,7 @@ def main(out: Path, wanted: list[str]) -> None:
     settle(window)
     shot("survey", Stage.SURVEY)
     shot("route", Stage.ROUTE)
+    shot_rehearsal(window, shot_of)
     window.show_stage(Stage.PLUGINS)
     recorded = read_decisions(sample.decisions)
     keys = list(recorded)
@@ -225,6 +226,17 @@ def shot_description(shot_of: Callable[[QWidget, str], None]) -> None:
     adding.reject()
 
 
+def shot_rehearsal(window: MainWindow, shot_of: Callable[[QWidget, str], None]) -> None:
+    """Two ways to the target, rehearsed."""
+    view = window.rehearsal
+    window.show_view(view)
+    view.check("3.1.0 direct", "3.1.0 over 3.0.2")
+    view.start()
+    while view.is_busy:
+        QApplication.processEvents()
+    shot_of(window, "rehearsal")
+
+
 def shot_changes(window: MainWindow, shot_of: Callable[[QWidget, str], None]) -> None:
     """The changes between the two releases of the crossing."""
     dialog = ReleaseChangesDialog(window, window.release_places())
@@ -245,20 +257,13 @@ def shot_dialogs(window: MainWindow, shot_of: Callable[[QWidget, str], None]) ->
     """The dialogs of snapshots, each as it stands once it has read what it shows."""
     crossing = window.session.crossing
     assert crossing is not None
-    entry = next(item for item in crossing.logbook() if item.can_undo and item.about == "plugin plugins/tidetable")
-    for name, dialog in (
-        ("snapshots", SnapshotDialog(window, None, crossing, window.session.restore)),
-        ("undo", UndoPlanDialog(window, crossing, entry)),
-    ):
-        dialog.show()
-        while not isinstance(dialog, UndoPlanDialog) and dialog.is_busy:
-            QApplication.processEvents()
-        if isinstance(dialog, SnapshotDialog):
-            dialog.compare_from(1)
-            while dialog.is_busy:
-                QApplication.processEvents()
-        shot_of(dialog, name)
-        dialog.reject()
+    dialog = SnapshotDialog(window, None, crossing, window.session.restore)
+    dialog.show()
+    _wait(dialog)
+    dialog.compare_from(1)
+    _wait(dialog)
+    shot_of(dialog, "snapshots")
+    dialog.reject()
 
 
 def settle(window: MainWindow) -> None:

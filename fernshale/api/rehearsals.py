@@ -10,7 +10,13 @@ from fernshale.core.crossing.flow.rehearsal.comparison import (
 )
 from fernshale.core.crossing.flow.rehearsal.effort import Pace, measure_pace
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan
-from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed, rehearse, rehearse_all
+from fernshale.core.crossing.flow.rehearsal.rehearse import (
+    Rehearsed,
+    carry_out_rehearsed,
+    rehearse,
+    rehearse_all,
+    rehearsed_of,
+)
 
 __all__ = [
     "Outcome",
@@ -18,10 +24,12 @@ __all__ = [
     "RehearsalPlan",
     "Rehearsed",
     "best_of",
+    "carry_out_rehearsed",
     "comparison_page",
     "comparison_rows",
     "comparison_text",
     "measure_pace",
     "rehearse",
     "rehearse_all",
+    "rehearsed_of",
 ]

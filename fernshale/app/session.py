@@ -35,6 +35,7 @@ from fernshale.api.crossings import (
     withdraw,
 )
 from fernshale.api.projects import duplicate_tree, scan_crossing
+from fernshale.api.rehearsals import RehearsalPlan, carry_out_rehearsed, rehearsed_of
 from fernshale.app.jobs import Runner, Task
 from fernshale.app.outside_edits import OutsideEdits
 from fernshale.core.base.errors import FernshaleError
@@ -140,6 +141,15 @@ class Session(QObject):
         """Have no crossing open any more."""
         self.close()
         self.crossing = self.overview = None
+
+    def carry_out_rehearsed(self, plan: RehearsalPlan) -> None:
+        """Carry out the automatic part of a rehearsed plan."""
+
+        def task(crossing: Crossing, work: Work) -> None:
+            what = rehearsed_of(crossing.setup)
+            carry_out_rehearsed(crossing, what, plan, lambda step: work.progress(step.item.title, 0, 0), work)
+
+        self._act(f"the automatic part of {plan.title}", task)
 
     # -- what options would do
 

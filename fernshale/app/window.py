@@ -21,7 +21,6 @@ from PySide6.QtWidgets import (
     QMenu,
     QPlainTextEdit,
     QSplitter,
-    QSplitterHandle,
     QStackedWidget,
     QVBoxLayout,
     QWhatsThis,
@@ -47,15 +46,17 @@ from fernshale.app.dialogs.settings import ask_settings
 from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
 from fernshale.app.editor import open_in_editor
 from fernshale.app.explanations import explain
-from fernshale.app.folds import Folds, Pane
+from fernshale.app.fold_control import FOLDABLE, FoldControl, FoldedParts
+from fernshale.app.folds import Pane
 from fernshale.app.guide import FIRST_CHAPTER
 from fernshale.app.instance import CrossingWindow, show_other_window
-from fernshale.app.pages.base import LOW, Page, file_and_line, take_option
+from fernshale.app.pages.base import Page, file_and_line, take_option
 from fernshale.app.pages.build import BUILDING, BuildPage
 from fernshale.app.pages.debts import DebtsView
 from fernshale.app.pages.engine import EnginePage
 from fernshale.app.pages.links import LinksPage
 from fernshale.app.pages.plugins import PluginsPage
+from fernshale.app.pages.rehearsal import RehearsalView
 from fernshale.app.pages.report import ReportView
 from fernshale.app.pages.route import RoutePage
 from fernshale.app.pages.start import StartPage
@@ -79,7 +80,6 @@ from fernshale.app.widgets.basics import button, heading_label
 from fernshale.app.widgets.menu_button import MenuButton
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.strips import FootStrip, SideStrip
-from fernshale.app.widgets.text_document import AnnotatedText
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.settings import change_settings, usable_settings
@@ -90,14 +90,11 @@ from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.read import NoProfileFits
 from fernshale.sample import SAMPLES, unpack
 
-# The parts of the window that fold, each with its title and its key.
-_FOLDABLE: dict[Pane, tuple[str, str]] = {
-    "picture": ("Picture", "F7"),
-    "items": ("Open items", "F8"),
-    "logbook": ("Logbook", "F9"),
-    "output": ("Output", "F10"),
-}
 _PAGES: tuple[type[Page], ...] = (SurveyPage, RoutePage, PluginsPage, EnginePage, BuildPage, LinksPage, TrialPage)
+
+# Pages that are no stages.
+View = ReportView | DebtsView | RehearsalView
+_VIEWS = (ReportView, DebtsView, RehearsalView)
 
 
 class MainWindow(QMainWindow):
@@ -113,8 +110,6 @@ class MainWindow(QMainWindow):
         self.session = Session(self)
         self._stage = Stage.SURVEY
         self._searched = ""
-        self._folds = Folds()
-        self._covered: tuple[QWidget, ...] = ()  # what is hidden while a detail has the whole window
         self._visited = ""  # the key of the item that was visited last
         self._stack = QStackedWidget(self)
         self.start_page = StartPage(self)
@@ -127,10 +122,17 @@ class MainWindow(QMainWindow):
         self._menu = MenuButton(self, self._fill_menu)
         self._stack.currentChanged.connect(lambda _at: self._place_menu())
         self._build_status()
+        self._fold_control = self._make_fold_control()
         parts = {"band": self.band, "items": self.items, "logbook": self.logbook, "output": self.output}
         explain(
             self.pages.values(),
-            {**parts, "Start": self.start_page, "Report": self.report, "Debts": self.debts},
+            {
+                **parts,
+                "Start": self.start_page,
+                "Report": self.report,
+                "Debts": self.debts,
+                "Rehearsal": self.rehearsal,
+            },
         )
         self._connect()
         self._restore_sizes()
@@ -155,7 +157,12 @@ class MainWindow(QMainWindow):
             page.editor_wanted.connect(self._open_editor)
             page.step_wanted.connect(self._step_item)
         self.report, self.debts = ReportView(self, self.session), DebtsView(self, self.session)
-        for view in (self.report, self.debts):
+        self.rehearsal = RehearsalView(self, self.session)
+        self.rehearsal.automatic_wanted.connect(self.session.carry_out_rehearsed)
+        route = self.pages[Stage.ROUTE]
+        assert isinstance(route, RoutePage)
+        route.rehearsal_wanted.connect(lambda: self.show_view(self.rehearsal))
+        for view in (self.report, self.debts, self.rehearsal):
             self._page_stack.addWidget(view)
         self._columns_split.addWidget(self._build_items())
         self._columns_split.setStretchFactor(0, 1)
@@ -170,7 +177,7 @@ class MainWindow(QMainWindow):
         beside.addWidget(self._side_strip)
         column.addLayout(beside, 1)
         self._foot_strip = FootStrip(work)
-        for pane, (title, key) in _FOLDABLE.items():
+        for pane, (title, key) in FOLDABLE.items():
             if pane != "items":
                 self._foot_strip.add(pane, f"{title} · {key}", key, partial(self.fold, pane))
         self._work_column = column
@@ -235,6 +242,15 @@ class MainWindow(QMainWindow):
         split.setSizes([780, 500])
         outer.addWidget(split)
         return foot
+
+    def _make_fold_control(self) -> FoldControl:
+        parts = FoldedParts(
+            self._side, self._side_strip, self._logbook_pane, self._output_pane, self._foot, self._foot_strip, self._work_column,
+            self.band, self._status,
+        )  # fmt: skip
+        return FoldControl(
+            self, parts, self._page_stack.currentWidget, self._page_name, lambda: self._stack.currentIndex() == 1
+        )
 
     def _build_status(self) -> None:
         self._status = StatusLine(self)
@@ -380,9 +396,9 @@ class MainWindow(QMainWindow):
     def show_stage(self, stage: Stage) -> None:
         """Show a stage's page."""
         self._stage = stage
-        self._uncover()
+        self._fold_control.uncover()
         self._page_stack.setCurrentWidget(self.pages[stage])
-        self._fold_all()
+        self._refold()
         if not self.band.hasFocus():  # the arrows then continue along the route
             self.pages[stage].setFocus()
         overview = self.session.overview
@@ -394,11 +410,11 @@ class MainWindow(QMainWindow):
         self.show_stage(stage)
         self.pages[stage].setFocus()
 
-    def show_view(self, view: ReportView | DebtsView) -> None:
-        """Show the report or the debts."""
-        self._uncover()
+    def show_view(self, view: View) -> None:
+        """Show the report, the debts or the rehearsals."""
+        self._fold_control.uncover()
         self._page_stack.setCurrentWidget(view)
-        self._fold_all()
+        self._refold()
         view.setFocus()
         if self.session.overview is not None:
             self.band.show_overview(self.session.overview, None)
@@ -424,6 +440,7 @@ class MainWindow(QMainWindow):
             page.show_overview(overview)
         self.report.show_overview(overview)
         self.debts.show_overview(overview)
+        self.rehearsal.show_overview(overview)
         # The clicked widget may be gone now; the keyboard focus stays on the page.
         if had_focus and not here.isAncestorOf(QApplication.focusWidget() or self):
             here.setFocus()
@@ -434,9 +451,9 @@ class MainWindow(QMainWindow):
         )
         head = head if items else "Nothing is left open"
         self._items_head.setText(head)
-        self._side_strip.say(f"{head} · {_FOLDABLE['items'][1]}", needs > 0)
+        self._side_strip.say(f"{head} · {FOLDABLE['items'][1]}", needs > 0)
         self._foot_strip.say("logbook", _last_words(overview.logbook))
-        self._fold_all()
+        self._fold_control.refresh()
         self.items.set_rows(
             tuple(
                 Row(item.title, _words(item), edge="alarm" if item.needs_you else "base", payload=item)
@@ -469,81 +486,28 @@ class MainWindow(QMainWindow):
 
     def fold(self, pane: Pane) -> None:
         """Fold a part of the window on this page, or unfold it."""
-        self._folds.keep(self._page_name(), pane, not self._is_folded(pane))
-        self._fold_all()
-
-    def _is_folded(self, pane: Pane) -> bool:
-        here = self._page_stack.currentWidget()
-        needs = here.picture_needs if isinstance(here, Page) else 0
-        return self._folds.is_folded(self._page_name(), pane, *self._room(), needs)
+        self._fold_control.fold(pane)
 
     def show_whole(self) -> None:
         """Give the detail of the page the whole window, or the others their places again."""
-        here = self._page_stack.currentWidget()
-        detail = here.detail if isinstance(here, Page) else here
-        if self._covered:
-            for widget in self._covered:
-                widget.show()
-            self._covered = ()
-            self._fold_all()
-        elif detail is not None and self._stack.currentIndex() == 1:
-            self._covered = _around(detail, self._stack)
-            for widget in self._covered:
-                widget.hide()
-            text = detail.findChild(AnnotatedText)
-            if text is not None:
-                text.setFocus()  # the keys of the page work while the focus is in it
+        self._fold_control.show_whole()
+        self._menu.setVisible(not self._fold_control.is_whole)
 
-    def _uncover(self) -> None:
-        if self._covered:
-            self.show_whole()
+    def _refold(self) -> None:
+        """Fold the parts of the window as they are on this page; no detail has the whole window any more."""
+        self._fold_control.uncover()
+        self._fold_control.refresh()
+        self._menu.show()
 
     def _page_name(self) -> str:
         here = self._page_stack.currentWidget()
-        return here.stage.value.lower() if isinstance(here, Page) else "debts" if here is self.debts else "report"
-
-    def _room(self) -> tuple[int, int]:
-        return round(self.width() / scale()), round(self.height() / scale())
-
-    def _fold_all(self) -> None:
-        """Show and hide the parts of the window as they are on this page."""
-        if self._covered:
-            return
-        here = self._page_stack.currentWidget()
-        self._set_low(self._room()[1] < LOW)
-        folded = {pane: self._is_folded(pane) for pane in _FOLDABLE}
-        self._side.setVisible(not folded["items"])
-        self._side_strip.setVisible(folded["items"])
-        self._logbook_pane.setVisible(not folded["logbook"])
-        self._output_pane.setVisible(not folded["output"])
-        self._foot.setVisible(not (folded["logbook"] and folded["output"]))
-        picture = here.picture if isinstance(here, Page) else None
-        if picture is not None:
-            picture.setVisible(not folded["picture"])
-        for pane in ("logbook", "output"):
-            self._foot_strip.show_part(pane, folded[pane])
-        self._foot_strip.show_part("picture", picture is not None and folded["picture"])
         if isinstance(here, Page):
-            here.set_room(*self._room())
-            self._foot_strip.say("picture", here.picture_words, f"{here.picture_title} · {_FOLDABLE['picture'][1]}")
-
-    def _set_low(self, is_low: bool) -> None:
-        """In a low window the line of folded parts is in the status bar."""
-        self.band.set_low(is_low)
-        bar = self.statusBar()
-        if is_low == (self._foot_strip.parentWidget() is bar):
-            return
-        if is_low:
-            bar.addWidget(self._foot_strip, 4)
-        else:
-            bar.removeWidget(self._foot_strip)
-            self._work_column.addWidget(self._foot_strip)
-        self._foot_strip.set_plain(is_low)
-        self._status.show_keys_hint(not is_low)
+            return here.stage.value.lower()
+        return here.NAME if isinstance(here, _VIEWS) else ""
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self._fold_all()
+        self._fold_control.refresh()
         self._place_menu()
 
     def _place_menu(self) -> None:
@@ -674,6 +638,7 @@ class MainWindow(QMainWindow):
             ),
             here("Go to the report", "Go to", lambda: self.show_view(self.report), "Alt+8"),
             here("Go to the debts", "Go to", lambda: self.show_view(self.debts), "Alt+9"),
+            here("Go to the rehearsals", "Go to", lambda: self.show_view(self.rehearsal), "Alt+R"),
             here("Find on this page…", "Go to", self._find, "Ctrl+F"),
             here("Find the next place", "Go to", self._find_next, "F3"),
             here("Build", "Work", self._build, "F5"),
@@ -687,7 +652,7 @@ class MainWindow(QMainWindow):
             here("The detail in the whole window", "View", self.show_whole, "Z"),
             *(
                 here(f"Fold or unfold: {title.lower()}", "View", partial(self.fold, pane), key)
-                for pane, (title, key) in _FOLDABLE.items()
+                for pane, (title, key) in FOLDABLE.items()
             ),
             always("Light or dark", "View", self.toggle_theme),
             always("Larger letters", "View", partial(self.zoom, 1), "Ctrl++", "Ctrl+="),
@@ -763,7 +728,7 @@ class MainWindow(QMainWindow):
         self.band.updateGeometry()
         if self.session.overview is not None:
             self._show(self.session.overview)
-        self._fold_all()
+        self._fold_control.refresh()
         self._place_menu()
 
     def _fill_menu(self, menu: QMenu) -> None:
@@ -816,7 +781,7 @@ class MainWindow(QMainWindow):
 
     def _find_next(self) -> None:
         here = self._page_stack.currentWidget()
-        if self._searched and isinstance(here, Page | ReportView | DebtsView) and not here.find_text(self._searched):
+        if self._searched and isinstance(here, (Page, *_VIEWS)) and not here.find_text(self._searched):
             self._status.say(f"“{self._searched}” is not on this page")
 
     def _open_editor(self, path: str, line: int) -> None:
@@ -872,20 +837,9 @@ class MainWindow(QMainWindow):
         settings.setValue("sizes/rows", self._rows_split.saveState())
         self.session.close()
         self.start_page.close_work()
+        self.rehearsal.close_work()
         self._place_on_desktop.stand_for(None)
         super().closeEvent(event)
-
-
-def _around(detail: QWidget, outermost: QWidget) -> tuple[QWidget, ...]:
-    """What is seen next to a widget, at each level up to the outermost one."""
-    found: list[QWidget] = []
-    here = detail
-    while here is not outermost and (outer := here.parentWidget()) is not None:
-        others = outer.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly)
-        is_handle = QSplitterHandle
-        found += [item for item in others if item is not here and item.isVisible() and not isinstance(item, is_handle)]
-        here = outer
-    return tuple(found)
 
 
 def _last_words(logbook: Sequence[LogEntry]) -> str:

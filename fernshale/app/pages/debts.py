@@ -33,6 +33,8 @@ _BACK: Mapping[DebtKind, str] = {
 class DebtsView(QWidget):
     """All debts, when each can be resolved, and the action that does it."""
 
+    NAME = "debts"
+
     count_changed = Signal(int)
 
     def __init__(self, parent: QWidget, session: Session) -> None:

@@ -47,6 +47,8 @@ _EDGE = 3
 class ReportView(QWidget):
     """The report in three forms, and actions to share it."""
 
+    NAME = "report"
+
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent)
         self.session = session

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
@@ -34,10 +34,14 @@ _MAX_NAMES = 40
 
 class RoutePage(Page):
     stage = Stage.ROUTE
+    rehearsal_wanted = Signal()
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._overview: Overview | None = None
+        self.top.addWidget(
+            button(self, "Rehearse…", self.rehearsal_wanted.emit, hint="Try the whole way on a copy, and see its cost")
+        )
         table = Card(self)
         area = QScrollArea(table)
         area.setAccessibleName("Plugins and engine releases")

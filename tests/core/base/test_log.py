@@ -40,8 +40,10 @@ def test_each_action_is_a_line_with_its_crossing(tree: Tree) -> None:
     with pytest.raises(MisuseError):
         act(crossing, "plugin:nobody", "take")
     lines = [line for line in _text().splitlines() if crossing.folder.name in line]
-    assert [line.split("] ")[1].split(" ")[0] for line in lines] == ["done", "done", "refused"]
-    assert "survey:baseline take" in lines[0] and "plugin:snuffer take" in lines[1]
+    assert [line.split("] ")[1].split(" ")[0] for line in lines] == ["done", "step", "done", "refused"]
+    assert "survey:baseline take" in lines[0] and "plugin:snuffer take" in lines[2]
+    written = next(entry for entry in crossing.logbook() if entry.changes)
+    assert f"plugin:snuffer take] step {written.id} written, 2 files" in lines[1]
     # Nothing of what is in the files.
     assert "light_up" not in _text() and "step_0" not in _text()
 

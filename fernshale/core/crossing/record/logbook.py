@@ -9,6 +9,7 @@ from typing import Literal
 
 from fernshale.core.base.dry_run import before_writing, is_dry_run
 from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.log import LOGGER
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, is_gits_own, under
 from fernshale.core.base.work import CancelToken, Work
@@ -65,6 +66,7 @@ def _write_step(
         crossing.drop_entry(id)
         raise
     crossing.finish_entry(id, is_forward=True)
+    LOGGER.info("step %d written, %s", id, count(len(changes.files), "file"))
     after_writing(crossing, changes, work)
     commit_steps(crossing)
     return id
@@ -373,6 +375,7 @@ def _write_entry_again(crossing: Crossing, entry: LogEntry, changes: ChangeSet, 
         crossing.mark_entry(entry.id, entry.state)
         raise
     crossing.finish_entry(entry.id, is_forward=not is_undo)
+    LOGGER.info("step %d %s", entry.id, "undone" if is_undo else "redone")
     after_writing(crossing, changes, work)
 
 

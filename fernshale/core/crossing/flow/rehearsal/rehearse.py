@@ -13,7 +13,7 @@ import os
 import shutil
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -26,10 +26,14 @@ from fernshale.core.base.quantities import size_words
 from fernshale.core.base.settings import NAME as SETTINGS
 from fernshale.core.base.settings import settings
 from fernshale.core.base.work import Work
+from fernshale.core.crossing.flow.autopilot import Step, cross
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan, read_outcome, write_outcome
 from fernshale.core.crossing.flow.rehearsal.scratch_crossing import Job
+from fernshale.core.crossing.record.database import Crossing, Setup
+from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.process.command import run_command
 from fernshale.core.profile.model import Profile
+from fernshale.core.profile.read import read_profile
 from fernshale.core.snapshot.manifest import EMPTY
 from fernshale.core.snapshot.tree_walk import list_tree
 from fernshale.core.survey.role_overrides import read_own_rules
@@ -51,6 +55,11 @@ class Rehearsed:
     profile: Profile
     shelves: tuple[str, ...]
     members: tuple[str, ...] = ()
+
+
+def rehearsed_of(setup: Setup) -> Rehearsed:
+    """What rehearsals of a crossing are about. Raises FormatError, MisuseError."""
+    return Rehearsed(setup.project, read_profile(setup.profile), setup.shelves, setup.members)
 
 
 def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, *, again: bool = False) -> Outcome:
@@ -168,3 +177,23 @@ def rehearse_all(
         work.progress(f"rehearsing {plan.title}", number, len(plans))
         found.append(rehearse(what, plan, budget_s, work, again=again))
     return tuple(found)
+
+
+def carry_out_rehearsed(
+    crossing: Crossing, what: Rehearsed, plan: RehearsalPlan, on_step: Callable[[Step], None], work: Work
+) -> Overview:
+    """Carry out the automatic part of a rehearsed plan in the project itself, step by step in the logbook.
+
+    Raises MisuseError where the plan is not that of the crossing, or where anything changed since it was rehearsed.
+    """
+    setup = crossing.setup
+    if (setup.stops, plan.hold) != ((*plan.via, plan.to), ()):
+        raise MisuseError(
+            f"the crossing goes to {setup.target}; {plan.title} was rehearsed",
+            "Choose the same route on the Route page first.",
+        )
+    folder = _folder_of(what, plan)
+    kept = folder / "stamp"
+    if not kept.is_file() or kept.read_text() != _stamp(what, plan, work) or not read_outcome(folder / "outcome.json"):
+        raise MisuseError(f"something changed since {plan.title} was rehearsed", "Rehearse it again.")
+    return cross(crossing, {}, on_step, lambda stage, overview: None, work)
