@@ -48,7 +48,6 @@ def unpack_shape(folder: Path, name: str) -> Path:
     A file `dot-x` is stored for `.x`, so that packaging and git take it as any other.
     """
     project = folder / name
-    project = folder / name
     shutil.copytree(_DATA / "shapes" / name, project)
     for path in sorted(project.rglob("dot-*"), key=lambda item: -len(item.parts)):
         path.rename(path.with_name("." + path.name.removeprefix("dot-")))

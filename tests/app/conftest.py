@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from PySide6.QtWidgets import QApplication
@@ -13,6 +14,7 @@ from fernshale.app.theme import apply_theme
 from fernshale.app.window import MainWindow
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.read import read_profile
+from fernshale.sample import unpack
 from tests.conftest import Tree
 from tests.wick import Wick, make_wick
 
@@ -35,6 +37,17 @@ def wick(tree: Tree) -> Wick:
     made = make_wick(tree)
     trust(read_profile(made.profile))
     return made
+
+
+@pytest.fixture
+def sampled(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> MainWindow:
+    """The window with the sample, which has something on every page."""
+    sample = unpack(tmp_path / "sample")
+    trust(read_profile(sample.profile))
+    with qtbot.waitSignal(window.session.overview_changed, timeout=60_000):
+        window.begin(sample.project, sample.profile, [sample.shelf], sample.target)
+    qtbot.waitUntil(lambda: not window.session.runner.is_busy, timeout=60_000)
+    return window
 
 
 @pytest.fixture

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import itertools
-import tempfile
 from collections.abc import Iterator
 from dataclasses import fields
-from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QObject, Qt
@@ -23,10 +21,7 @@ from fernshale.app.widgets.band import RouteBand
 from fernshale.app.window import MainWindow
 from fernshale.core.base.settings import settings
 from fernshale.core.crossing.record.stage import STAGES
-from fernshale.core.crossing.record.trust import trust
-from fernshale.core.profile.read import read_profile
 from fernshale.core.snapshot.store import Store, default_store
-from fernshale.sample import unpack
 from tests.wick import Wick
 
 _MOST = 4000
@@ -65,17 +60,6 @@ def _faults(top: QWidget) -> list[str]:
         if is_ours and paints_itself and not widget.accessibleName() and not getattr(widget, "text", None):
             found.append(f"{type(widget).__name__} is painted and has no name")
     return found
-
-
-@pytest.fixture
-def sampled(window: MainWindow, qtbot: QtBot) -> MainWindow:
-    """The window with the sample, which has something on every page."""
-    sample = unpack(Path(tempfile.mkdtemp()))
-    trust(read_profile(sample.profile))
-    with qtbot.waitSignal(window.session.overview_changed, timeout=60_000):
-        window.begin(sample.project, sample.profile, [sample.shelf], sample.target)
-    qtbot.waitUntil(lambda: not window.session.runner.is_busy, timeout=60_000)
-    return window
 
 
 def test_every_control_of_every_page_has_a_name_and_a_role(sampled: MainWindow) -> None:

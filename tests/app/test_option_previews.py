@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
-from pathlib import Path
-
 import pytest
 from pytestqt.qtbot import QtBot
 
@@ -13,20 +10,7 @@ from fernshale.app.option_effects import OptionEffects
 from fernshale.app.widgets.text_document import AnnotatedText
 from fernshale.app.window import MainWindow
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.record.trust import trust
-from fernshale.core.profile.read import read_profile
-from fernshale.sample import unpack
 from tests.conftest import listing
-
-
-@pytest.fixture
-def sampled(window: MainWindow, qtbot: QtBot) -> MainWindow:
-    sample = unpack(Path(tempfile.mkdtemp()))
-    trust(read_profile(sample.profile))
-    with qtbot.waitSignal(window.session.overview_changed, timeout=60_000):
-        window.begin(sample.project, sample.profile, [sample.shelf], sample.target)
-    qtbot.waitUntil(lambda: not window.session.runner.is_busy, timeout=60_000)
-    return window
 
 
 @pytest.mark.parametrize("stage", [Stage.SURVEY, Stage.ROUTE])

@@ -125,7 +125,6 @@ class Settings:
     log: LogSettings = field(default_factory=LogSettings)
 
 
-_read: dict[tuple[str, int, int], Settings] = {}
 _DEFAULTS = Settings()
 
 
@@ -136,16 +135,7 @@ def settings_file() -> Path:
 def settings() -> Settings:
     """The settings that hold now. Raises FormatError, MisuseError for a damaged file."""
     path = settings_file()
-    try:
-        status = path.stat()
-    except OSError:
-        return _DEFAULTS
-    key = (str(path), status.st_mtime_ns, status.st_size)
-    if key not in _read:
-        found = read_toml(path, Settings, FORMAT)
-        _read.clear()
-        _read[key] = found
-    return _read[key]
+    return read_toml(path, Settings, FORMAT) if path.exists() else _DEFAULTS
 
 
 def usable_settings() -> Settings:
