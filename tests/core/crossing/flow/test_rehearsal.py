@@ -103,6 +103,16 @@ def test_without_trust_nothing_runs_and_that_is_said(tree: Tree) -> None:
     assert "you have not trusted the profile" in " ".join((*outcome.not_tried, outcome.why))
 
 
+def test_what_the_profile_has_no_command_for_is_said(wick: Wick) -> None:
+    text = wick.profile.read_text()
+    start = text.index("[commands.run]")
+    end = text.find("\n[", start + 1)
+    wick.profile.write_text(text[:start] + (text[end + 1 :] if end > 0 else ""))
+    trust(read_profile(wick.profile))
+    outcome = rehearse(_rehearsed(wick), RehearsalPlan("2.0"), _BUDGET_S, Work())
+    assert outcome.not_tried == ("running: the profile has no command for it",) and outcome.runs is None
+
+
 def test_a_plugin_is_held_back_where_that_is_asked_for(wick: Wick) -> None:
     outcome = rehearse(_rehearsed(wick), RehearsalPlan("2.0", hold=("snuffer",)), _BUDGET_S, Work())
     (plugin,) = outcome.plugins

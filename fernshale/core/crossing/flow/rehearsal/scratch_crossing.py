@@ -116,6 +116,9 @@ class _Rehearsal:
         for place, role in job.roles:
             give_role(job.copy, TreePath(place), role)
         profile = read_profile(job.profile)
+        for name, command in (("building", profile.commands.build), ("running", profile.commands.run)):
+            if command is None:
+                self._not_tried.append(f"{name}: the profile has no command for it")
         extent = Extent(job.plan.via, job.members, str(job.project))
         crossing = begin_crossing(job.copy, profile, job.shelves, job.plan.to, self._work, extent)
         carry_out(crossing, LeaveGitAlone(), _AUTHOR, self._work)
