@@ -31,7 +31,6 @@ from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.check_runs import OWN_CHECKS
 from fernshale.core.crossing.record.checkouts import CHECKOUT
-from fernshale.core.crossing.record.crossing_archive import SCRATCH
 from fernshale.core.crossing.record.crossing_deletion import snapshots_of
 from fernshale.core.crossing.record.database import Crossing, folder_of
 from fernshale.core.crossing.record.git_commits import AGREEMENTS
@@ -47,6 +46,9 @@ from fernshale.core.snapshot.transfer import copy_snapshots
 FORMAT = "fernshale-crossing/1"
 SUFFIX = ".crossing"
 _ABOUT = "crossing.json"
+# What a record has beside its database.
+_FILES = ("own.rules.toml", "learned.rules.toml")
+_FOLDERS = ("logs", "pictures")
 _OBJECTS = frozenset(("facts", "decisions", "carried", "logbook", "writes", "sqlite_sequence", "carried_by"))
 
 
@@ -129,11 +131,14 @@ def import_crossing(file: Path, plan: ImportPlan, work: Work) -> Crossing:
             f"none of the crossing's shelves is on this machine: {', '.join(exported.shelves)}",
             "Name the folder or server of the releases.",
         )
-    staging = home() / "crossings" / f".importing-{uuid.uuid4().hex}"
+    staging = home().resolve() / "crossings" / f".importing-{uuid.uuid4().hex}"
     try:
         unpack(file, staging, work)
-        record = staging / "crossing"
-        _check_record(record / "crossing.sqlite", file)
+        given = (staging / "crossing").resolve()
+        _check_record(given / "crossing.sqlite", file)
+        record = staging.resolve() / "record"
+        _copy_known(given, record)
+        shutil.copyfile(given / "crossing.sqlite", record / "crossing.sqlite")
         source = Store(staging / "store")
         profile = _keep_profile(staging / "profile", file)
         _adopt(record / "crossing.sqlite", exported, plan, shelves, profile)
@@ -193,19 +198,25 @@ def _not_exported(file: Path, error: Exception) -> MisuseError:
 
 
 def _copy_record(crossing: Crossing, folder: Path) -> None:
-    folder.mkdir()
-    for item in sorted(crossing.folder.iterdir()):
-        if item.name in SCRATCH or item.name.startswith((".", "crossing.sqlite", "lock")) or item.is_symlink():
-            continue
-        if item.is_dir():
-            shutil.copytree(item, folder / item.name, symlinks=True)
-        else:
-            shutil.copyfile(item, folder / item.name)
+    _copy_known(crossing.folder, folder)
     with (
         contextlib.closing(sqlite3.connect(crossing.folder / "crossing.sqlite")) as source,
         contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as target,
     ):
         source.backup(target)
+
+
+def _copy_known(source: Path, target: Path) -> None:
+    """Copy what a record has beside its database: rules, logs and pictures. Anything else is not taken over: a journal from
+    elsewhere would be finished in any folder that it names, and links could lead anywhere."""
+    target.mkdir()
+    paths = [source / name for name in _FILES]
+    paths += [path for name in _FOLDERS for path in sorted((source / name).rglob("*"))]
+    for path in paths:
+        if path.is_file() and path.resolve() == path.absolute():
+            place = target / path.relative_to(source)
+            place.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copyfile(path, place)
 
 
 def _pack(staging: Path, file: Path, work: Work) -> None:

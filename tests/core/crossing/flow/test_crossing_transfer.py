@@ -200,3 +200,33 @@ def test_a_cancelled_export_leaves_no_file(exported: tuple[Crossing, Path], tmp_
         export_crossing(exported[0], tmp_path / "b.crossing", work)
     assert not (tmp_path / "b.crossing").exists() and not list(tmp_path.glob("fernshale-export-*"))
     assert find_crossing(exported[0].setup.project) is not None
+
+
+def test_only_what_a_record_has_is_taken_over(exported: tuple[Crossing, Path], elsewhere: Path, tree: Tree) -> None:
+    """A journal of another machine would be finished in whatever folder it names."""
+    victim = tree("victim", {"letter.txt": "mine"})
+    entry = ["file", 0o644, "0" * 64, 4]
+    journal = {"root": str(victim), "changes": [["letter.txt", None, entry]], "staged": ["letter.txt"]}
+
+    def harm(folder: Path) -> None:
+        (folder / "crossing/journal.json").write_text(json.dumps(journal))
+        (folder / "crossing/anything").write_text("x")
+        (folder / "crossing/logs").mkdir(exist_ok=True)
+        (folder / "crossing/logs/a.log").write_text("kept")
+        (folder / "crossing/own.rules.toml").write_text('format = "fernshale-rules/1"\n')
+
+    there = import_crossing(_rewritten(exported[1], harm), ImportPlan(victim.parent / "a"), Work())
+    names = {str(path.relative_to(there.folder)) for path in there.folder.rglob("*") if path.is_file()}
+    assert names - {"crossing.sqlite-wal", "crossing.sqlite-shm"} == {"crossing.sqlite", "logs/a.log", "own.rules.toml"}
+    inspect(there, Work())
+    act(there, "git:steps", "leave")
+    assert listing(victim) == listing(tree("victim", {"letter.txt": "mine"}))
+
+
+def test_links_in_the_file_are_not_taken_over(exported: tuple[Crossing, Path], elsewhere: Path, tmp_path: Path) -> None:
+    with zipfile.ZipFile(exported[1], "a") as archive:
+        link = zipfile.ZipInfo("crossing/logs/link.log")
+        link.external_attr = 0o120777 << 16
+        archive.writestr(link, "../../crossing.json")
+    there = import_crossing(exported[1], ImportPlan(tmp_path / "a"), Work())
+    assert not list(there.folder.rglob("link.log"))
