@@ -41,7 +41,7 @@ def compare_releases(
 
     Raises MisuseError, Cancelled.
     """
-    stamp = _stamp(places, language)
+    stamp = comparison_stamp(places, language)
     kept = cache_folder() / "drift" / f"{stamp}.json"
     return (cache or Cache()).get("comparison", stamp, lambda: _kept_or_made(kept, places, language, work), len)
 
@@ -62,8 +62,8 @@ def _kept_or_made(kept: Path, places: ReleasePlaces, language: str, work: Work) 
     return changes
 
 
-def _stamp(places: ReleasePlaces, language: str) -> str:
-    """Return a fingerprint of the releases: a stat per file."""
+def comparison_stamp(places: ReleasePlaces, language: str = "") -> str:
+    """A digest that changes with a file of the releases or with the code that compares them; costs a stat per file."""
     told = hashlib.sha256(f"{_code_digest()}\0{language}".encode())
     for folder in places.all:
         told.update(f"\0{folder.resolve()}".encode("utf-8", "surrogateescape"))

@@ -29,29 +29,33 @@ class Used:
     uses: int
 
 
-def engine_drift(scan: ProjectScan, from_: str, to: str, work: Work) -> tuple[ApiChange, ...]:
-    """The changes between two releases of the engine; none where one of the releases is not available. Raises Cancelled."""
+def engine_places(scan: ProjectScan, from_: str, to: str, token: CancelToken) -> ReleasePlaces | None:
+    """Where two releases of the engine and those between them are; None where one of the two is not available."""
     try:
         old, new = (engine_folder(scan, release) for release in (from_, to))
     except FernshaleError:
-        return ()
+        return None
     if not (old.is_dir() and new.is_dir()):
-        return ()
+        return None
     shelf = scan.shelf
     known = [item for item in shelf.engines_of(scan.profile.id) if item.stage == "stable"] if shelf else []
-    places = ReleasePlaces(old, new, _between(scan, known, from_, to, work.token))
-    return compare_releases(places, "", work, scan.cache)
+    return ReleasePlaces(old, new, _between(scan, known, from_, to, token))
+
+
+def engine_drift(scan: ProjectScan, from_: str, to: str, work: Work) -> tuple[ApiChange, ...]:
+    """The changes between two releases of the engine; none where one of the releases is not available. Raises Cancelled."""
+    places = engine_places(scan, from_, to, work.token)
+    return () if places is None else compare_releases(places, "", work, scan.cache)
 
 
 @dataclass(frozen=True, slots=True)
 class PluginDrift:
-    """How the interface of an updated plugin changes; `old` and `new` are the folders of its releases."""
+    """How the interface of an updated plugin changes, and where its releases are."""
 
     plugin: str
     from_: str
     to: str
-    old: Path
-    new: Path
+    places: ReleasePlaces
     changes: tuple[ApiChange, ...]
 
 
@@ -67,7 +71,7 @@ def plugin_drift(scan: ProjectScan, crossing: Crossing, work: Work) -> tuple[Plu
         known = [item for item in scan.shelf.releases_of(id) if item.stage == "stable"] if scan.shelf else []
         places = ReleasePlaces(old, new, _between(scan, known, taken.from_, taken.to, work.token))
         if changes := compare_releases(places, "", work, scan.cache):
-            found.append(PluginDrift(id, taken.from_, taken.to, old, new, changes))
+            found.append(PluginDrift(id, taken.from_, taken.to, places, changes))
     return tuple(found)
 
 

@@ -9,13 +9,14 @@ from pathlib import Path
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.project.interface_changes import engine_drift, plugin_drift
-from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
+from fernshale.core.crossing.project.interface_changes import engine_drift, engine_places, plugin_drift
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.fix.rule_file import RuleSet, read_rules, rules_for, write_rules
 from fernshale.core.fix.rules import Rule
-from fernshale.core.inference.from_api_diff import guess_rules, symbols_named
+from fernshale.core.inference.from_api_diff import symbols_named
+from fernshale.core.inference.rule_cache import derived_rules
 
 # The prefix of the ids of learned rules.
 LEARNED = "learned-"
@@ -66,13 +67,14 @@ def leg_rules(scan: ProjectScan, crossing: Crossing, work: Work) -> LegRules:
     own = own_rules(crossing)
     sets = [*([own] if own.rules else []), *written_rules(scan, from_, to)]
     known = symbols_named([rule for group in sets for rule in group.rules])
-    changes = engine_drift(scan, from_, to, work)
-    if changes:
+    places = engine_places(scan, from_, to, work.token)
+    changes = () if places is None else engine_drift(scan, from_, to, work)
+    if places is not None and changes:
         title = f"comparing {scan.profile.title} {from_} with {to}"
-        sets.append(guess_rules(changes, engine_folder(scan, from_), engine_folder(scan, to), title, known))
+        sets.append(derived_rules(changes, places, title, known, scan.cache))
     for drift in plugin_drift(scan, crossing, work):
         title = f"comparing {drift.plugin} {drift.from_} with {drift.to}"
-        sets.append(guess_rules(drift.changes, drift.old, drift.new, title, known))
+        sets.append(derived_rules(drift.changes, drift.places, title, known, scan.cache))
         changes += drift.changes
     return LegRules(tuple(sets), changes)
 

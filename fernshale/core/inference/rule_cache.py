@@ -1,0 +1,73 @@
+"""Derived rules, kept: deriving them again at each look, and in each process, takes longer than all else.
+
+They depend on the two releases, the rules from better sources, and this code. In memory they are kept with the comparison that they
+were derived from, on disk in the cache folder by a digest of all of that.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Collection, Sequence
+from functools import cache
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from fernshale.core.base.cache import Cache
+from fernshale.core.base.data_folder import cache_folder
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.drift.comparison import ApiChange
+from fernshale.core.drift.comparison_cache import ReleasePlaces, comparison_stamp
+from fernshale.core.fix.rule_file import RuleSet
+from fernshale.core.fix.rules import AnyRule, Rule
+from fernshale.core.inference.from_api_diff import guess_rules
+
+if TYPE_CHECKING:
+    import pydantic
+
+# The packages whose code decides which rules are derived.
+_ROOMS = ("inference", "fix")
+
+
+def derived_rules(
+    changes: Sequence[ApiChange], places: ReleasePlaces, title: str, known: Collection[str], kept: Cache
+) -> RuleSet:
+    """The rules that `guess_rules` derives from the changes between two releases, from a cache where they were derived before."""
+    key = title, frozenset(known)
+    found = kept.find("derived rules", key, lambda: (changes, RuleSet(title, (), places.new)))
+    # The same comparison is the same object as long as neither release changes.
+    if found is not None and found[0] is changes:
+        return found[1]
+    rules = _from_disk(changes, places, title, known)
+    kept.put("derived rules", key, (changes, rules), len(rules.rules))
+    return rules
+
+
+def _from_disk(changes: Sequence[ApiChange], places: ReleasePlaces, title: str, known: Collection[str]) -> RuleSet:
+    told = hashlib.sha256(f"{_code_digest()}\0{comparison_stamp(places)}".encode())
+    told.update("\0".join(sorted(known)).encode("utf-8", "surrogateescape"))
+    path = cache_folder() / "drift" / f"{told.hexdigest()[:32]}.rules.json"
+    try:
+        return RuleSet(title, _reader().validate_json(path.read_bytes()), places.new)
+    except (OSError, ValueError):
+        pass  # missing or incomplete: derive them again
+    rules = guess_rules(changes, places.old, places.new, title, known)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write_atomic(path, _reader().dump_json(rules.rules))
+    return rules
+
+
+@cache
+def _reader() -> pydantic.TypeAdapter[tuple[Rule, ...]]:
+    import pydantic
+
+    reader: Any = pydantic.TypeAdapter(tuple[AnyRule, ...])
+    return reader  # type: ignore[no-any-return]
+
+
+@cache
+def _code_digest() -> str:
+    core = Path(__file__).parents[1]
+    digest = hashlib.sha256()
+    for path in sorted(path for room in _ROOMS for path in (core / room).rglob("*.py")):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()
