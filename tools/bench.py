@@ -26,6 +26,7 @@ from pathlib import Path
 import blake3
 from trees import change_some, make_project
 
+from fernshale.core.base.cache import Cache
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import find_causes
@@ -37,6 +38,7 @@ from fernshale.core.crossing.stages.survey.inspection import inspect_survey
 from fernshale.core.drift.comparison_cache import ReleasePlaces, compare_releases
 from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.rules import RenameRule
+from fernshale.core.inference.rule_cache import derived_rules
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.merge.align import align_lines
 from fernshale.core.merge.folder_merge import merge_folders
@@ -387,6 +389,10 @@ def _bench_pair(name: str, old: Path, new: Path) -> None:
         timed(lambda: compare_releases(ReleasePlaces(old, new), "", Work(token=token))),
         *other,
     )
+    places = ReleasePlaces(old, new)
+    changes = compare_releases(places, "", Work(token=token))
+    row("rules derived from it, first time", once(lambda: derived_rules(changes, places, "t", (), Cache())), *other)
+    row("rules of it, in the next process", timed(lambda: derived_rules(changes, places, "t", (), Cache())), *other)
 
 
 def once(act: Callable[[], object]) -> float:
