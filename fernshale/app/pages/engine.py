@@ -67,11 +67,12 @@ class EnginePage(Page):
         row.addWidget(self._apply)
         row.addStretch(1)
         self._asks = quiet_label(preview, "")
+        self._asks.setContentsMargins(11, 2, 9, 0)
         self._asked = ""  # the key of the item whose options are shown
         self._options = QHBoxLayout()
         self._options.setSpacing(6)
-        row.addWidget(self._asks)
         row.addLayout(self._options)
+        preview.body.addWidget(self._asks)
         preview.body.addLayout(row)
         split.setSizes([230, 330])
         self.column.addWidget(split, 1)
