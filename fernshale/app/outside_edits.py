@@ -7,6 +7,7 @@ network drive. Where the system has no notifications left, checks alone do it, s
 from __future__ import annotations
 
 import threading
+import warnings
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -26,6 +27,9 @@ from watchdog.observers import Observer
 from watchdog.observers.api import BaseObserver
 
 from fernshale.core.base.log import LOGGER
+
+# A folder that appears while it is registered is registered twice, which changes nothing.
+warnings.filterwarnings("ignore", message="Callback with id .* already exists", category=RuntimeWarning)
 
 # Only what changes a tree: reading a file must not count, since a check reads the tree.
 _EVENTS: list[type[FileSystemEvent]] = [
