@@ -17,6 +17,8 @@ from pathlib import Path
 
 from fernshale.core.base.disk import sync_file_system, sync_folder
 from fernshale.core.base.errors import MisuseError, ProjectError
+from fernshale.core.base.quantities import size_words
+from fernshale.core.base.settings import settings
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import Work
 from fernshale.core.snapshot.file_reader import attributes_of, is_sparse, next_data
@@ -37,6 +39,25 @@ class Duplicate:
     files: int
     shared: int
     reported: tuple[tuple[str, str], ...]
+
+
+def check_room_for_copy(folder: Path, size: int, share: float) -> None:
+    """Check that a copy of `size` bytes may be made in `folder`, with `share` times its size free for it and what builds write.
+
+    Raises MisuseError where the settings allow less, or the disk has too little room.
+    """
+    allowed = settings().scratch.largest_bytes
+    if allowed and size > allowed:
+        raise MisuseError(
+            f"a copy of the project has {size_words(size)}; the settings allow {size_words(allowed)}",
+            "Raise the largest copy (scratch.largest_gib) in the settings.",
+        )
+    needed, free = int(size * share), shutil.disk_usage(folder).free
+    if free < needed:
+        raise MisuseError(
+            f"a copy of the project needs {size_words(needed)}, and {size_words(free)} are free",
+            f"Make room on the disk of {folder}.",
+        )
 
 
 def duplicate_tree(source: Path, destination: Path, work: Work) -> Duplicate:

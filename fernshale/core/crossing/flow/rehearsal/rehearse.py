@@ -22,9 +22,7 @@ from fernshale.core.base.data_folder import cache_folder, config_folder, home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.limits import NAME as LIMITS
-from fernshale.core.base.quantities import size_words
 from fernshale.core.base.settings import NAME as SETTINGS
-from fernshale.core.base.settings import settings
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.autopilot import Step, cross
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan, read_outcome, write_outcome
@@ -34,8 +32,9 @@ from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.process.command import run_command
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import read_profile
-from fernshale.core.snapshot.manifest import EMPTY
+from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.tree_walk import list_tree
+from fernshale.core.snapshot.working_copy import check_room_for_copy
 from fernshale.core.survey.role_overrides import read_own_rules
 
 _MODULE = "fernshale.core.crossing.flow.rehearsal.scratch_crossing"
@@ -69,7 +68,8 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
     settings allow less, OSError, Cancelled.
     """
     folder = _folder_of(what, plan)
-    stamp = _stamp(what, plan, work)
+    tree = list_tree(what.project.resolve(), EMPTY, work)
+    stamp = _stamp(what, plan, tree)
     result, kept = folder / "outcome.json", folder / "stamp"
     is_same = kept.is_file() and kept.read_text() == stamp
     if is_same and not again and result.is_file():
@@ -80,7 +80,7 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
         shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True, exist_ok=True)
     write_atomic(kept, stamp.encode())
-    _check_room(what, folder, work)
+    check_room_for_copy(folder, sum(entry.size for entry in tree.files.values()), _FREE_SHARE)
     _prepare_home(folder / "home")
     roles = tuple((str(rule.place), rule.role) for rule in read_own_rules(what.project))
     job = Job(
@@ -129,43 +129,26 @@ def _prepare_home(place: Path) -> None:
             (place / name).symlink_to(shared, target_is_directory=True)
 
 
-def _check_room(what: Rehearsed, folder: Path, work: Work) -> None:
-    files = list_tree(what.project.resolve(), EMPTY, work).files
-    size = sum(entry.size for entry in files.values())
-    allowed = settings().scratch.largest_bytes
-    if allowed and size > allowed:
-        raise MisuseError(
-            f"a copy of the project has {size_words(size)}; the settings allow {size_words(allowed)}",
-            "Raise the largest copy (scratch.largest_gib) in the settings.",
-        )
-    needed, free = int(size * _FREE_SHARE), shutil.disk_usage(folder).free
-    if free < needed:
-        raise MisuseError(
-            f"a rehearsal needs up to {size_words(needed)}, and {size_words(free)} are free",
-            f"Make room on the disk of {folder}.",
-        )
-
-
 def _folder_of(what: Rehearsed, plan: RehearsalPlan) -> Path:
     words = (os.fsencode(what.project.resolve()), plan.title.encode(), *map(os.fsencode, what.members))
     return cache_folder() / "rehearsals" / hashlib.sha256(b"\0".join(words)).hexdigest()[:24]
 
 
-def _stamp(what: Rehearsed, plan: RehearsalPlan, work: Work) -> str:
+def _stamp(what: Rehearsed, plan: RehearsalPlan, tree: Manifest) -> str:
     """A digest of all that a rehearsal depends on: a stat per file of the project, the profile, the shelves, this version."""
-    told = hashlib.sha256(f"{__version__}\0{plan.title}\0{what.profile.digest}".encode())
+    digest = hashlib.sha256(f"{__version__}\0{plan.title}\0{what.profile.digest}".encode())
     for rule in read_own_rules(what.project):
-        told.update(f"\0{rule.place}\0{rule.role}".encode("utf-8", "surrogateescape"))
+        digest.update(f"\0{rule.place}\0{rule.role}".encode("utf-8", "surrogateescape"))
     for address in what.shelves:
-        told.update(f"\0{address}".encode("utf-8", "surrogateescape"))
+        digest.update(f"\0{address}".encode("utf-8", "surrogateescape"))
         index = Path(address) / "shelf.toml"
         if index.is_file():
-            told.update(index.read_bytes())
-    for path, entry in sorted(list_tree(what.project.resolve(), EMPTY, work).entries.items()):
-        told.update(f"\n{path}\0{entry.mode}\0{entry.size}\0{entry.mtime_ns}".encode("utf-8", "surrogateescape"))
+            digest.update(index.read_bytes())
+    for path, entry in sorted(tree.entries.items()):
+        digest.update(f"\n{path}\0{entry.mode}\0{entry.size}\0{entry.mtime_ns}".encode("utf-8", "surrogateescape"))
     trusted = home() / "trusted.json"
-    told.update(trusted.read_bytes() if trusted.is_file() else b"")
-    return told.hexdigest()
+    digest.update(trusted.read_bytes() if trusted.is_file() else b"")
+    return digest.hexdigest()
 
 
 def rehearse_all(
@@ -194,6 +177,8 @@ def carry_out_rehearsed(
         )
     folder = _folder_of(what, plan)
     kept = folder / "stamp"
-    if not kept.is_file() or kept.read_text() != _stamp(what, plan, work) or not read_outcome(folder / "outcome.json"):
+    stamp = _stamp(what, plan, list_tree(what.project.resolve(), EMPTY, work))
+    if not kept.is_file() or kept.read_text() != stamp:
         raise MisuseError(f"something changed since {plan.title} was rehearsed", "Rehearse it again.")
+    read_outcome(folder / "outcome.json")  # the rehearsal came to an end
     return cross(crossing, {}, on_step, lambda stage, overview: None, work)

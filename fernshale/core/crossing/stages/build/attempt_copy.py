@@ -13,14 +13,12 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from fernshale.core.base.disk import write_atomic
-from fernshale.core.base.errors import MisuseError, ProjectError
-from fernshale.core.base.quantities import size_words
-from fernshale.core.base.settings import settings
+from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.snapshot.manifest import EntryKind
-from fernshale.core.snapshot.working_copy import duplicate_tree, make_writable
+from fernshale.core.snapshot.working_copy import check_room_for_copy, duplicate_tree, make_writable
 
 # Of the project's size that has to be free in addition to it, for what the build writes.
 _FREE_SHARE = 1.5
@@ -38,7 +36,7 @@ class AttemptCopy:
     def fill(self, scan: ProjectScan, texts: Mapping[TreePath, bytes], work: Work) -> None:
         """Make the copy equal to the project, except for `texts`, which are written in place of the project's files.
 
-        Raises MisuseError where the disk has too little room, OSError, Cancelled.
+        Raises MisuseError where the disk has too little room or the settings allow less, OSError, Cancelled.
         """
         try:
             if self.project.is_dir():
@@ -62,18 +60,7 @@ class AttemptCopy:
     def _make(self, scan: ProjectScan, work: Work) -> None:
         size = sum(entry.size for entry in scan.manifest.files.values())
         self.project.parent.mkdir(parents=True, exist_ok=True)
-        allowed = settings().scratch.largest_bytes
-        if allowed and size > allowed:
-            raise MisuseError(
-                f"a copy of the project has {size_words(size)}; the settings allow {size_words(allowed)}",
-                "Raise the largest copy (scratch.largest_gib) in the settings.",
-            )
-        free = shutil.disk_usage(self.project.parent).free
-        if free < size * _FREE_SHARE:
-            raise MisuseError(
-                f"a copy needs {size_words(int(size * _FREE_SHARE))}, and {size_words(free)} are free",
-                f"Make room on the disk of {self.project.parent}.",
-            )
+        check_room_for_copy(self.project.parent, size, _FREE_SHARE)
         duplicate_tree(scan.project, self.project, work)
         make_writable(self.project)
 
