@@ -46,7 +46,7 @@ from fernshale.core.snapshot.transfer import copy_snapshots
 FORMAT = "fernshale-crossing/1"
 SUFFIX = ".crossing"
 _ABOUT = "crossing.json"
-# What a record has beside its database.
+# What a record has in addition to its database.
 _FILES = ("own.rules.toml", "learned.rules.toml")
 _FOLDERS = ("logs", "pictures")
 _OBJECTS = frozenset(("facts", "decisions", "carried", "logbook", "writes", "sqlite_sequence", "carried_by"))
@@ -88,7 +88,8 @@ def export_crossing(crossing: Crossing, file: Path, work: Work) -> int:
         staging = Path(folder)
         store = Store(staging / "store")
         copy_snapshots(crossing.store, store, (*sorted(snapshots_of(crossing)), newest), contents_of(crossing), work)
-        _copy_record(crossing, staging / "crossing")
+        _copy_known(crossing.folder, staging / "crossing")
+        crossing.copy_database(staging / "crossing")
         profile = crossing.setup.profile
         (staging / "profile").mkdir()
         shutil.copyfile(profile, staging / "profile" / profile.name)
@@ -197,17 +198,8 @@ def _not_exported(file: Path, error: Exception) -> MisuseError:
     return MisuseError(f"{file} is not an exported crossing: {error}", "Choose a file that *Export…* wrote.")
 
 
-def _copy_record(crossing: Crossing, folder: Path) -> None:
-    _copy_known(crossing.folder, folder)
-    with (
-        contextlib.closing(sqlite3.connect(crossing.folder / "crossing.sqlite")) as source,
-        contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as target,
-    ):
-        source.backup(target)
-
-
 def _copy_known(source: Path, target: Path) -> None:
-    """Copy what a record has beside its database: rules, logs and pictures. Anything else is not taken over: a journal from
+    """Copy what a record has in addition to its database: rules, logs and pictures. Anything else is not taken over: a journal from
     elsewhere would be finished in any folder that it names, and links could lead anywhere."""
     target.mkdir()
     paths = [source / name for name in _FILES]

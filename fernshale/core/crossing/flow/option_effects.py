@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import shutil
-import sqlite3
 import tempfile
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
@@ -97,11 +96,7 @@ def _copy_of(crossing: Crossing) -> Iterator[Crossing]:
         for path in crossing.folder.iterdir():
             if path.is_file() and path.suffix == ".toml":
                 shutil.copy(path, folder)
-        with (
-            contextlib.closing(sqlite3.connect(crossing.folder / "crossing.sqlite")) as source,
-            contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as target,
-        ):
-            source.backup(target)
+        crossing.copy_database(folder)
         copy = Crossing(folder)
         copy.cache = crossing.cache
         yield copy

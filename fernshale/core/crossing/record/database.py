@@ -295,6 +295,11 @@ class Crossing:
 
     # -- folders and locks
 
+    def copy_database(self, folder: Path) -> None:
+        """Copy the database into another folder, as of its last transaction. Raises ProjectError."""
+        with self._database() as source, contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as target:
+            source.backup(target)
+
     def scratch(self, name: str) -> Path:
         """A folder of the crossing's own that commands may write into."""
         folder = self.folder / name
