@@ -12,6 +12,7 @@ from fernshale.core.crossing.flow.actions import (
 )
 from fernshale.core.crossing.flow.batch import cross_all, cross_one
 from fernshale.core.crossing.flow.crossing_transfer import (
+    EXPORTED_SUFFIX,
     ExportedCrossing,
     ImportPlan,
     export_crossing,
@@ -62,6 +63,7 @@ from fernshale.core.crossing.stages.trial.check_list import (
 )
 
 __all__ = [
+    "EXPORTED_SUFFIX",
     "IS_ARCHIVED",
     "LAST_LOOK",
     "ContentState",

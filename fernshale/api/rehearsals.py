@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from fernshale.core.crossing.flow.rehearsal.comparison import (
     best_of,
+    cell_lines,
     comparison_page,
     comparison_rows,
     comparison_text,
+    decision_list,
 )
 from fernshale.core.crossing.flow.rehearsal.effort import Pace, measure_pace
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan
@@ -25,9 +27,11 @@ __all__ = [
     "Rehearsed",
     "best_of",
     "carry_out_rehearsed",
+    "cell_lines",
     "comparison_page",
     "comparison_rows",
     "comparison_text",
+    "decision_list",
     "measure_pace",
     "rehearse",
     "rehearse_all",

@@ -28,14 +28,13 @@ from PySide6.QtWidgets import (
 )
 
 from fernshale.api.actions import RunBuild, RunGame, SwitchCodeOn
-from fernshale.api.crossings import Crossing, find_crossing, folder_of, read_assets_for
+from fernshale.api.crossings import EXPORTED_SUFFIX, Crossing, find_crossing, folder_of, read_assets_for
 from fernshale.api.projects import find_profile, read_profile, trust
 from fernshale.api.releases import known_engine_folder
 from fernshale.api.snapshots import Store, default_store
 from fernshale.app.commands import MenuCommand, bind_keys, fill_menu
 from fernshale.app.dialogs.action_list import ActionList
 from fernshale.app.dialogs.begin import BeginDialog
-from fernshale.app.dialogs.crossing_files import SUFFIX as EXPORTED
 from fernshale.app.dialogs.describe import DescribeDialog
 from fernshale.app.dialogs.help import HelpWindow
 from fernshale.app.dialogs.import_content import ImportDialog, choose_content
@@ -311,7 +310,7 @@ class MainWindow(QMainWindow):
 
     def open_file(self, file: Path) -> None:
         """Import an exported crossing, or show another file of ours."""
-        if file.name.endswith(EXPORTED):
+        if file.name.endswith(EXPORTED_SUFFIX):
             self._to_start()
             self.start_page.import_from(file)
             return

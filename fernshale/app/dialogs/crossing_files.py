@@ -6,22 +6,21 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QCheckBox, QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from fernshale.api.crossings import Crossing, ExportedCrossing, ImportPlan, is_here
+from fernshale.api.crossings import EXPORTED_SUFFIX, Crossing, ExportedCrossing, ImportPlan, is_here
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.treepath import printable
 
-SUFFIX = ".crossing"
-_FILES = f"Exported crossings (*{SUFFIX})"
+_FILES = f"Exported crossings (*{EXPORTED_SUFFIX})"
 
 
 def ask_export_file(parent: QWidget, crossing: Crossing) -> Path | None:
     """The file to export a crossing into, None when the user cancels."""
     name, _ = QFileDialog.getSaveFileName(
-        parent, "Export the crossing", f"{crossing.setup.project.name}{SUFFIX}", _FILES
+        parent, "Export the crossing", f"{crossing.setup.project.name}{EXPORTED_SUFFIX}", _FILES
     )
     if not name:
         return None
-    return Path(name if name.endswith(SUFFIX) else name + SUFFIX)
+    return Path(name if name.endswith(EXPORTED_SUFFIX) else name + EXPORTED_SUFFIX)
 
 
 def ask_import_file(parent: QWidget) -> Path | None:

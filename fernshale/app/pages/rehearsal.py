@@ -26,8 +26,10 @@ from fernshale.api.rehearsals import (
     Pace,
     RehearsalPlan,
     best_of,
+    cell_lines,
     comparison_page,
     comparison_rows,
+    decision_list,
     measure_pace,
     rehearse,
     rehearsed_of,
@@ -51,7 +53,7 @@ _BAR = 200
 
 
 class RehearsalView(QWidget):
-    """Ways to check, and the table of what came of them. `automatic_wanted` carries the plan whose automatic part is wanted."""
+    """Ways to check, and the table of their outcomes. `automatic_wanted` carries the plan whose automatic part is wanted."""
 
     NAME = "rehearsal"
 
@@ -315,11 +317,9 @@ def _table(outcomes: Sequence[Outcome], pace: Pace | None) -> str:
         columns = []
         for outcome, cell in zip(outcomes, cells, strict=True):
             back = f" bgcolor='{colours.mine_soft}'" if outcome is best and len(outcomes) > 1 else ""
-            columns.append(
-                f"<td{back}>{_bar(name, outcome, outcomes)}{'<br>'.join(map(escape, cell.split(chr(10))))}</td>"
-            )
+            columns.append(f"<td{back}>{_bar(name, outcome, outcomes)}{cell_lines(cell)}</td>")
         rows.append(f"<tr><td><span style='color:{colours.quiet}'>{escape(name)}</span></td>{''.join(columns)}</tr>")
-    lists = "".join(_decisions(outcome) for outcome in outcomes if outcome.decisions)
+    lists = "".join(decision_list(outcome, "h3") for outcome in outcomes)
     return (
         f"<table cellpadding='7' cellspacing='0' width='100%'><tr><th></th>{heads}</tr>{''.join(rows)}</table>{lists}"
     )
@@ -343,13 +343,3 @@ def _bar(name: str, outcome: Outcome, outcomes: Sequence[Outcome]) -> str:
         f"<td bgcolor='{colour}' width='{width}' style='font-size:3px'>&nbsp;</td>" for width, colour in widths if width
     )
     return f"<table cellspacing='0' cellpadding='3' border='0'><tr>{cells}</tr></table>" if cells else ""
-
-
-def _decisions(outcome: Outcome) -> str:
-    rows = "".join(
-        f"<li>{escape(item.stage)}: {escape(item.title)}"
-        + (f" <i>rehearsed with: {escape(item.chosen)}</i>" if item.chosen else "")
-        + "</li>"
-        for item in outcome.decisions
-    )
-    return f"<h3>Left for you: {escape(outcome.plan.title)}</h3><ul>{rows}</ul>"

@@ -44,7 +44,7 @@ from fernshale.core.snapshot.store import Store, default_store
 from fernshale.core.snapshot.transfer import copy_snapshots
 
 FORMAT = "fernshale-crossing/1"
-SUFFIX = ".crossing"
+EXPORTED_SUFFIX = ".crossing"
 _ABOUT = "crossing.json"
 # What a record has in addition to its database.
 _FILES = ("own.rules.toml", "learned.rules.toml")

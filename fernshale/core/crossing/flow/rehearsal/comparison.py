@@ -58,10 +58,10 @@ def comparison_page(project: str, outcomes: Sequence[Outcome], pace: Pace | None
     """The table as a page of its own, with what is left for a person by rehearsal."""
     heads = "".join(f"<th>{escape(outcome.plan.title)}</th>" for outcome in outcomes)
     rows = "".join(
-        f"<tr><th>{escape(name)}</th>" + "".join(f"<td>{_lines(cell)}</td>" for cell in row) + "</tr>"
+        f"<tr><th>{escape(name)}</th>" + "".join(f"<td>{cell_lines(cell)}</td>" for cell in row) + "</tr>"
         for name, row in comparison_rows(outcomes, pace)
     )
-    lists = "".join(_decisions(outcome) for outcome in outcomes)
+    lists = "".join(decision_list(outcome) for outcome in outcomes)
     return f"""<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><title>Rehearsal of {escape(project)}</title>
 <style>body {{ font: 15px sans-serif; margin: 2em auto; max-width: 70em; color: #1f2923; background: #fdfdfb; }}
@@ -122,15 +122,19 @@ def _took(outcome: Outcome) -> str:
     return f"{seconds(outcome.elapsed_s)}{build}{stopped}"
 
 
-def _lines(cell: str) -> str:
+def cell_lines(cell: str) -> str:
+    """The text of a cell as a piece of a page."""
     return "<br>".join(map(escape, cell.split("\n")))
 
 
-def _decisions(outcome: Outcome) -> str:
+def decision_list(outcome: Outcome, heading: str = "h2") -> str:
+    """What a rehearsal left for a person, as a piece of a page; "" for nothing."""
     if not outcome.decisions:
         return ""
     rows = "".join(
-        f"<li>{escape(item.stage)}: {escape(item.title)}{f' (rehearsed with: {escape(item.chosen)})' if item.chosen else ''}</li>"
+        f"<li>{escape(item.stage)}: {escape(item.title)}"
+        + (f" <i>rehearsed with: {escape(item.chosen)}</i>" if item.chosen else "")
+        + "</li>"
         for item in outcome.decisions
     )
-    return f"<h2>Left for you: {escape(outcome.plan.title)}</h2><ul>{rows}</ul>"
+    return f"<{heading}>Left for you: {escape(outcome.plan.title)}</{heading}><ul>{rows}</ul>"

@@ -1,7 +1,7 @@
 """Rehearse plans, each on a scratch copy in a process with a data folder of its own; nothing of the user's is written.
 
 CACHE/rehearsals/KEY/       one folder for each project and plan
-  job.json outcome.json     what was asked, and what came of it
+  job.json outcome.json     what was asked, and the outcome
   home/ project/            data folder and copy; removed at the end
 """
 
