@@ -1,4 +1,4 @@
-"""What each part of the window is: the words of *What is this?* (Shift+F1)."""
+"""The texts of *What is this?* (Shift+F1), one for each part of the window."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ _LOGBOOK = (
 _OUTPUT = "The output of the command that runs, or ran last."
 _FINDING = "The finding: how this stage is, with the numbers that matter."
 _PICTURE = "A picture of where the work is."
-_DETAIL = "The detail of what is selected in the list. It shows what an option would change before you take it."
+_DETAIL = "The detail: it explains the selected item, and shows what an option would change before you take it."
 _PARTS = {"band": _BAND, "items": _ITEMS, "logbook": _LOGBOOK, "output": _OUTPUT}
 
 
