@@ -303,8 +303,8 @@ def ways_of(overview: Overview) -> tuple[RehearsalPlan, ...]:
 
 def _hint() -> str:
     return (
-        f'<p style="color:{theme().quiet}">Check the ways to compare and press Rehearse. Each is carried out on a copy as far as '
-        "it goes by itself; where a person is needed, an option that drops nothing is taken and noted.</p>"
+        f'<p style="color:{theme().quiet}">Check the ways to compare and press Rehearse. Each is carried out on a copy. '
+        "Where a person has to decide, an option that drops nothing is taken and noted.</p>"
     )
 
 

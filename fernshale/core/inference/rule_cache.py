@@ -43,9 +43,9 @@ def derived_rules(
 
 
 def _from_disk(changes: Sequence[ApiChange], places: ReleasePlaces, title: str, known: Collection[str]) -> RuleSet:
-    told = hashlib.sha256(f"{_code_digest()}\0{comparison_stamp(places)}".encode())
-    told.update("\0".join(sorted(known)).encode("utf-8", "surrogateescape"))
-    path = cache_folder() / "drift" / f"{told.hexdigest()[:32]}.rules.json"
+    digest = hashlib.sha256(f"{_code_digest()}\0{comparison_stamp(places)}".encode())
+    digest.update("\0".join(sorted(known)).encode("utf-8", "surrogateescape"))
+    path = cache_folder() / "drift" / f"{digest.hexdigest()[:32]}.rules.json"
     try:
         return RuleSet(title, _reader().validate_json(path.read_bytes()), places.new)
     except (OSError, ValueError):
