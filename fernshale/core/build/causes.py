@@ -196,6 +196,9 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
     """Return the symbol of an error; if the message does not name it, its notes or the line of code do."""
     diagnostic = owned.diagnostic
     named = _name_diagnostic(diagnostic)
+    if owned.macro and named.kind in MISSING and (macro := _macro_used(owned, named.symbol, line_of)):
+        title = f"{macro} expands to {named.symbol}, which is not declared"
+        return _Named(named.kind, title, macro, "", f"{named.kind}::{macro}")
     if named.kind in _OF_NAMES and not named.symbol:
         symbol = _held_near(owned, line_of)
         return _titled(named.kind, symbol) if symbol else named
@@ -215,6 +218,17 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
     symbol = next((last_name(found[1]) for found in noted if found), "")
     symbol = symbol or _called_near(owned.place, named.kind, line_of)
     return _titled(named.kind, symbol) if symbol else replace(named, title=diagnostic.message)
+
+
+def _macro_used(owned: Owned, symbol: str, line_of: LineOf) -> str:
+    """Return the macro from outside the project that has `symbol` in its code and is used at the place, "" if there is none."""
+    line = line_of(*_spot(owned))
+    is_written = not line or (_has_word(line, owned.macro) and not _has_word(line, symbol))
+    return owned.macro if is_written else ""
+
+
+def _has_word(line: str, word: str) -> bool:
+    return re.search(rf"\b{re.escape(word)}\b", line) is not None
 
 
 def _titled(kind: str, symbol: str) -> _Named:
@@ -347,7 +361,7 @@ def _plain_scope(scope: str) -> str:
 
 
 def _join_scopes(groups: dict[str, list[Owned]], named: Mapping[str, _Named]) -> None:
-    """Merge causes of a missing name with and without its scope."""
+    """Merge causes of a missing name with and without its scope, and of a type that is used where no type is expected."""
     scoped: dict[str, list[str]] = defaultdict(list)
     for key, name in named.items():
         if name.kind in MISSING and name.scope:
@@ -356,6 +370,9 @@ def _join_scopes(groups: dict[str, list[Owned]], named: Mapping[str, _Named]) ->
         name = named[key]
         if name.kind in MISSING and not name.scope and len(scoped[name.symbol]) == 1:
             groups[scoped[name.symbol][0]] += groups.pop(key)
+    for key in [key for key in groups if named[key].kind == NAME and not named[key].scope]:
+        if (of_type := f"{TYPE}::{named[key].symbol}") in groups:
+            groups[of_type] += groups.pop(key)
 
 
 def _join_objects(groups: dict[str, list[Owned]], named: Mapping[str, _Named]) -> None:

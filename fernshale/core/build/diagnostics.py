@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from itertools import takewhile
 from typing import Literal
 
 # Of the largest number of lines that a file can have.
 _MAX_DIGITS = 12
 
 Severity = Literal["error", "warning", "note"]
+
+# How compilers of C and C++ introduce the place where a macro is used, innermost first, and a place in its code, outermost first.
+_MACRO_USE = re.compile(r"^in expansion of macro .(?P<macro>\w+)")
+_MACRO_CODE = re.compile(r"^(?:expanded from|in definition of) macro .(?P<macro>\w+)")
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +42,18 @@ class Note:
     message: str
 
 
+def macro_use(note: Note) -> str:
+    """Return the macro whose use the note points at, "" for other notes."""
+    found = _MACRO_USE.match(note.message)
+    return found["macro"] if found is not None else ""
+
+
+def macro_code(note: Note) -> str:
+    """Return the macro whose code the note points into, "" for other notes."""
+    found = _MACRO_CODE.match(note.message)
+    return found["macro"] if found is not None else ""
+
+
 @dataclass(frozen=True, slots=True)
 class Diagnostic:
     """A message of a tool.
@@ -56,9 +74,10 @@ class Diagnostic:
 
     @property
     def key(self) -> tuple[object, ...]:
-        """Equal for reports of the same diagnostic."""
+        """Equal for reports of the same diagnostic. In the code of a macro, each use of the macro has its own."""
         place = self.place
-        return place.file, place.line, place.column, place.folder, self.severity, self.message
+        uses = tuple(note.place for note in takewhile(macro_use, self.notes))
+        return place.file, place.line, place.column, place.folder, self.severity, self.message, uses
 
 
 def merge_repeats(found: Iterable[Diagnostic]) -> tuple[Diagnostic, ...]:

@@ -1,4 +1,4 @@
-"""The variables of one type that code at some place can use: parameters, locals before it, and members of its class."""
+"""The variables that code at some place can use: parameters, locals before it, and members of its class."""
 
 from __future__ import annotations
 
@@ -12,12 +12,14 @@ from fernshale.core.base.textfile import position
 from fernshale.core.fix.classes import PYTHON, class_bodies
 from fernshale.core.fix.python_ast import last_name, parse_python
 from fernshale.core.fix.receiver_types import declared_names
-from fernshale.core.fix.tokens import Token, group_start, tokenize
+from fernshale.core.fix.tokens import Token, group_start, name_indexes, tokenize
 
 # Languages in which a class's own members are named without the object; in the others after a word for it.
 _BARE = (*C_FAMILY, *ENDINGS["java"], *ENDINGS["c#"])
 # How many tokens can be between the parameters of a function and its body.
 _BEFORE_BODY = 12
+# What stands between a name and its object or scope.
+_QUALIFYING = (".", "->", "::")
 _OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
 
 
@@ -34,6 +36,18 @@ def declaring_lines(text: str, path: str, lines: Collection[int]) -> frozenset[i
     used = {token.text for token in tokens if token.kind == "name" and bisect(starts, token.start) in lines}
     declared = (tokens[index] for index, _ in declared_names(tokens, path))
     return frozenset(bisect(starts, token.start) for token in declared if token.text in used)
+
+
+def global_uses(text: str, path: str, name: str) -> frozenset[int]:
+    """Return the characters where a file of C or C++ uses a name that it does not declare: none where it may declare the name,
+    and not where the name is a member or has a qualifier."""
+    tokens = tokenize(text, path)
+    declared = {tokens[index].text for index, _ in declared_names(tokens, path)}
+    defined = re.search(rf"^[ \t]*#[ \t]*define[ \t]+{re.escape(name)}\b", text, re.MULTILINE)
+    if name in declared or defined is not None:
+        return frozenset()
+    indexes = name_indexes(text, path, name)
+    return frozenset(tokens[at].start for at in indexes if not at or tokens[at - 1].text not in _QUALIFYING)
 
 
 def _in_python(text: str, at: int, type_: str) -> Iterator[tuple[int, str]]:

@@ -9,7 +9,7 @@ from dataclasses import replace
 import regex
 
 from fernshale.core.base.bounded_regex import Budget, RunsAway
-from fernshale.core.build.diagnostics import Diagnostic, Note, SourcePlace, merge_repeats, place_number
+from fernshale.core.build.diagnostics import Diagnostic, Note, SourcePlace, macro_use, merge_repeats, place_number
 from fernshale.core.build.reading.implied_errors import with_implied_errors
 from fernshale.core.build.reading.line_patterns import (
     diagnostic_of,
@@ -55,13 +55,16 @@ _RULE_AT_END = re.compile(r" \[([a-z][\w-]*)\]$")
 
 
 class _Open:
-    """A diagnostic that may still get notes. `unit` is the file being compiled, as far as known.
+    """A diagnostic that may still get notes. `unit` is the file being compiled, as far as known; `is_alone`: no including files
+    were printed.
 
     A plain one is complete in its first line: no column, code or reasons follow. `has_ended`: another line followed, and
     further indented lines are not its reasons.
     """
 
-    __slots__ = ("code", "context", "has_ended", "head", "included", "is_plain", "message", "notes", "place", "unit")
+    __slots__ = (
+        "code", "context", "has_ended", "head", "included", "is_alone", "is_plain", "message", "notes", "place", "unit",
+    )  # fmt: skip
 
     def __init__(self, head: Diagnostic, context: tuple[SourcePlace, ...], included: tuple[SourcePlace, ...]) -> None:
         self.head, self.context, self.included = head, context, included
@@ -71,6 +74,7 @@ class _Open:
         self.has_ended = False
         # A compiler prints the include chain of a header once; later errors in it only have their instantiations.
         chain = included or context
+        self.is_alone = not chain
         self.unit = chain[-1].file if chain else head.place.file
 
     def done(self) -> Diagnostic:
@@ -268,6 +272,13 @@ class Reader:
 
     def _attach(self, note: Note) -> None:
         """Put a note to the diagnostic it belongs to: of several compilers that of its file, else the last one."""
+        if macro_use(note) and self._open and self._open[-1].is_alone:
+            # The file that uses a macro of a header whose including files were printed before.
+            self._open[-1].notes.append(note)
+            self._open[-1].unit = note.place.file
+            before = [at for at, item in enumerate(self._open[:-1], 1) if item.unit == note.place.file]
+            self._close(max(before, default=0))
+            return
         for item in self._open[:-1]:
             if item.unit == note.place.file:
                 item.notes.append(note)

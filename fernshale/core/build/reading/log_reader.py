@@ -5,9 +5,10 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 from fernshale.core.base.work import many_values
-from fernshale.core.build.diagnostics import Diagnostic, Note, merge_repeats
+from fernshale.core.build.diagnostics import Diagnostic, Note, macro_use, merge_repeats
 from fernshale.core.build.reading.implied_errors import with_implied_errors
 from fernshale.core.build.reading.line_patterns import read_usual
 from fernshale.core.build.reading.line_reader import (
@@ -22,6 +23,10 @@ from fernshale.core.build.reading.log_lines import Hits, LogLines
 from fernshale.core.build.reading.prefixes import Folders
 from fernshale.core.profile.model import DiagnosticPattern
 
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
 # A log shorter than this is read line by line in less than a second.
 _LONG = 1 << 20
 _BLANK = (" ", "\t", "")
@@ -32,7 +37,8 @@ def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagno
     """Return all diagnostics of a log, equal to those of `read_diagnostics`.
 
     Each distinct line is examined once. The first line of a usual diagnostic is parsed at its first occurrence, and its
-    surroundings there count for all occurrences; all other relevant lines are passed to the line parser.
+    surroundings there count for all occurrences, unless it is in the code of a macro, which has many uses; all other relevant
+    lines are passed to the line parser.
     """
     if len(data) < _LONG or patterns:
         return read_diagnostics(_decode(data).split("\n"), patterns)
@@ -40,7 +46,7 @@ def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagno
         lines = LogLines(data)
         kinds = _kinds_of(lines.different())
         hits = lines.find([*kinds.heads, *kinds.others, *kinds.folders])
-        log = _Log(lines, kinds, hits, hits.numbers.tolist())
+        log = _Log(lines, kinds, hits, hits.numbers.tolist(), _in_macros(lines, kinds, hits))
         reader = Reader(())
         found: list[Diagnostic] = []
         for start, end in _sections(log):
@@ -63,12 +69,13 @@ class _Kinds:
 @dataclass(frozen=True, slots=True)
 class _Log:
     """A log with the kinds of its lines, and the positions of first lines and of lines for the parser; `numbers` belong to
-    `hits`."""
+    `hits`, and so does `in_macro`: whether notes on the use of a macro follow."""
 
     lines: LogLines
     kinds: _Kinds
     hits: Hits
     numbers: Sequence[int]
+    in_macro: NDArray[np.bool_]
 
 
 def _kinds_of(lines: set[bytes]) -> _Kinds:
@@ -96,6 +103,17 @@ def _kinds_of(lines: set[bytes]) -> _Kinds:
     return _Kinds(heads, notes, frozenset(chains), frozenset(others), frozenset(folders))
 
 
+def _in_macros(lines: LogLines, kinds: _Kinds, hits: Hits) -> NDArray[np.bool_]:
+    """Return for each hit whether notes on the use of a macro follow it."""
+    import numpy as np
+
+    uses = lines.find([line for line, note in kinds.notes.items() if macro_use(note)])
+    heads = np.searchsorted(hits.numbers, uses.numbers, "right") - 1
+    found = np.zeros(len(hits.numbers), np.bool_)
+    found[heads[heads >= 0]] = True
+    return found
+
+
 def _sections(log: _Log) -> Iterator[tuple[int, int]]:
     """Yield spans of lines with one working directory; each but the first starts with the line that changes it."""
     first_folder = len(log.kinds.heads) + len(log.kinds.others)
@@ -113,13 +131,16 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
         found += reader.feed(_decode(lines.line(start)))
     begin, stop = bisect_left(numbers, start) + is_told, bisect_left(numbers, end)
     which = log.hits.which[begin:stop]
-    texts, first, times = np.unique(which, return_index=True, return_counts=True)
+    in_macro = log.in_macro[begin:stop]
+    outside = np.flatnonzero(~in_macro)
+    texts, first, times = np.unique(which[outside], return_index=True, return_counts=True)
     counts = dict(zip(texts.tolist(), times.tolist(), strict=True))
-    # Each first line at its first occurrence, and every line for the parser.
-    others = np.flatnonzero(which >= len(kinds.heads)) if kinds.others else first
+    # Each first line at its first occurrence, or at all in the code of a macro, and every line for the parser.
+    others = np.flatnonzero((which >= len(kinds.heads)) | in_macro)
     fed = start
-    for index in np.union1d(first, others).tolist():
+    for index in np.union1d(outside[first], others).tolist():
         number, text = begin + index + 1, which[index]
+        count = 1 if in_macro[index] else counts[text]
         at, until = numbers[number - 1], numbers[number] if number < stop else end
         if at < fed:
             continue
@@ -145,12 +166,12 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
         notes = [line for line in below if line in kinds.notes or line in kinds.chains]
         if not reader.folder and kinds.chains.isdisjoint(notes):
             noted = [kinds.notes[line] for line in notes]
-            found.append(_put_together(head, lines.between(chain_start, at), noted, counts[text]))
+            found.append(_put_together(head, lines.between(chain_start, at), noted, count))
             continue
         found += _feed(reader, [*lines.between(chain_start, at + 1), *notes])
         read = reader.close()
         found += read[:-1]
-        found += [replace(item, count=counts[text]) for item in read[-1:]]
+        found += [replace(item, count=count) for item in read[-1:]]
     return found
 
 

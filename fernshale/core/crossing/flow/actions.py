@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+
 from fernshale.core.base.log import logged
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.action_handlers import Handlers, record_choice
@@ -12,6 +14,7 @@ from fernshale.core.crossing.record.fix_settings import keep_attempts_per_build,
 from fernshale.core.crossing.stages.build import actions as build_actions
 from fernshale.core.crossing.stages.build import automatic_rounds
 from fernshale.core.crossing.stages.build import execution as build_execution
+from fernshale.core.crossing.stages.build.actions import UseRule
 from fernshale.core.crossing.stages.engine import actions as engine_actions
 from fernshale.core.crossing.stages.engine import execution as engine_execution
 from fernshale.core.crossing.stages.links import actions as links_actions
@@ -51,6 +54,14 @@ def carry_out(crossing: Crossing, action: Action, author: Author, work: Work) ->
 def handle(crossing: Crossing, scan: ProjectScan, action: Action, author: Author, work: Work) -> None:
     """Have the stage of an action carry it out; the crossing's lock is held, or the crossing is a copy for a preview."""
     _HANDLERS[type(action)](crossing, scan, action, author, work)
+
+
+def use_rules(
+    crossing: Crossing, uses: Sequence[tuple[UseRule, Author]], on_use: Callable[[UseRule], None], work: Work
+) -> None:
+    """Carry out several fixes of Build after one inspection; see `execution.use_rules`."""
+    with logged(crossing.folder.name, f"{len(uses)} fixes"), crossing.acting():
+        build_execution.use_rules(crossing, scan_crossing(crossing, work), uses, on_use, work)
 
 
 def parse_action(key: str, option: str, text: str = "") -> Action:

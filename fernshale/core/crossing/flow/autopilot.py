@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import takewhile
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import carry_out, parse_action
+from fernshale.core.crossing.flow.actions import carry_out, parse_action, use_rules
 from fernshale.core.crossing.record.actions import Action, Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.items import Item, choose
 from fernshale.core.crossing.record.stage import STAGES, Stage
-from fernshale.core.crossing.stages.build.actions import RunBuild
+from fernshale.core.crossing.stages.build.actions import RunBuild, UseRule
 from fernshale.core.crossing.stages.build.attempt_runs import try_if_wanted
 from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.crossing.stages.trial.actions import BeginNextLeg
@@ -73,27 +74,57 @@ def _cross_leg(
         # References in assets can be mended although the code does not compile yet.
         if blocked is not None and not (blocked is Stage.BUILD and stage is Stage.LINKS):
             continue
-        tried: dict[str, int] = {}
-        while step := _next_step(overview, stage, recorded, tried):
-            work.check()
-            tried[step.item.key] = tried.get(step.item.key, 0) + 1
-            on_step(step)
-            carry_out(crossing, step.action, step.author, work)
-            overview = inspect(crossing, work)
-            if isinstance(step.action, BeginNextLeg):
-                return overview
-            if isinstance(step.action, RunBuild) and try_if_wanted(crossing, overview.build, work):
-                overview = inspect(crossing, work)
+        leg = overview.setup.leg
+        overview = _cross_stage(crossing, overview, stage, recorded, on_step, work)
+        if overview.setup.leg != leg:
+            return overview
         on_stage(stage, overview)
         if blocked is None and any(item.blocks for item in overview.items_of(stage)):
             blocked = stage
     return overview
 
 
-def _next_step(
+def _cross_stage(
+    crossing: Crossing,
+    overview: Overview,
+    stage: Stage,
+    recorded: Mapping[str, Recorded],
+    on_step: Callable[[Step], None],
+    work: Work,
+) -> Overview:
+    """Take the steps of one stage, until none is left or the next leg has begun."""
+    tried: dict[str, int] = {}
+
+    def begin(step: Step) -> None:
+        tried[step.item.key] = tried.get(step.item.key, 0) + 1
+        on_step(step)
+
+    while step := next(steps := _next_steps(overview, stage, recorded, tried), None):
+        work.check()
+        if _is_fix(step):
+            _apply_fixes(crossing, [step, *takewhile(_is_fix, steps)], begin, work)
+        else:
+            begin(step)
+            carry_out(crossing, step.action, step.author, work)
+        overview = inspect(crossing, work)
+        if isinstance(step.action, BeginNextLeg):
+            return overview
+        if isinstance(step.action, RunBuild) and try_if_wanted(crossing, overview.build, work):
+            overview = inspect(crossing, work)
+    return overview
+
+
+def _apply_fixes(crossing: Crossing, steps: Sequence[Step], begin: Callable[[Step], None], work: Work) -> None:
+    """Take steps that apply fixes; those that change the same text as one before come after the next inspection."""
+    by_action = {step.action: step for step in steps}
+    fixes = [(action, step.author) for action, step in by_action.items() if isinstance(action, UseRule)]
+    use_rules(crossing, fixes, lambda action: begin(by_action[action]), work)
+
+
+def _next_steps(
     overview: Overview, stage: Stage, recorded: Mapping[str, Recorded], tried: Mapping[str, int]
-) -> Step | None:
-    """The next item of a stage that can be resolved: decisions and fixes before the commands that test them."""
+) -> Iterator[Step]:
+    """The steps for the items of a stage that can be resolved: decisions and fixes before the commands that test them."""
     items = [item for item in overview.items_of(stage) if tried.get(item.key, 0) < _limit(item)]
     for open_item in sorted(items, key=_is_command):
         known = recorded.get(open_item.key)
@@ -101,12 +132,18 @@ def _next_step(
             action: Action = choose(open_item, known.take, known.text) or parse_action(
                 open_item.key, known.take, known.text
             )
-            return Step(stage, open_item, action, Author(RECORDED, known.why))
+            yield Step(stage, open_item, action, Author(RECORDED, known.why))
+            continue
         for option in open_item.options:
             if option.is_automatic and (automatic := choose(open_item, option.id)) is not None:
                 why = "; ".join(part for part in option.evidence if part)
-                return Step(stage, open_item, automatic, Author(AUTOMATIC, why))
-    return None
+                yield Step(stage, open_item, automatic, Author(AUTOMATIC, why))
+                break
+
+
+def _is_fix(step: Step) -> bool:
+    """Whether the step applies a fix that is automatic: those of one inspection are applied together."""
+    return step.author.who == AUTOMATIC and isinstance(step.action, UseRule)
 
 
 def _is_command(item: Item) -> bool:

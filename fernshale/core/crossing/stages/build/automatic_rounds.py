@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import same_release
-from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.actions import Author
@@ -13,11 +14,10 @@ from fernshale.core.crossing.record.logbook import note, undo
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.attempt_runs import try_if_wanted
 from fernshale.core.crossing.stages.build.build_runs import run_round
-from fernshale.core.crossing.stages.build.fix_application import apply_fix
-from fernshale.core.crossing.stages.build.handled import keep_handled
+from fernshale.core.crossing.stages.build.fix_application import apply_all
 from fernshale.core.crossing.stages.build.inspection import inspect_build
 from fernshale.core.crossing.stages.build.next_round import build_next
-from fernshale.core.crossing.stages.build.view import ChosenEdits, Fix
+from fernshale.core.crossing.stages.build.view import Fix
 
 # After so many rounds a person has to look.
 MAX_ROUNDS = 12
@@ -33,18 +33,16 @@ def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> lis
         work.check()
         scan = scan_crossing(crossing, work)
         view = inspect_build(scan, crossing, work.token)
-        automatic = view.automatic
-        fresh = [fix for fix in automatic if fix.rule.id not in applied]
+        fresh = [fix for fix in view.automatic if fix.rule.id not in applied]
         if not fresh:
             return list(applied.values())
-        touched: set[TreePath] = set()
-        for fix in fresh:
-            if touched.isdisjoint(fix.files):  # else its places are not where they were
-                work.progress(fix.rule.name, len(applied), len(applied) + len(automatic))
-                entry = apply_fix(crossing, scan, ChosenEdits(fix), author, work)
-                applied[fix.rule.id] = fix, entry
-                keep_handled(crossing, view, fix, entry)
-                touched.update(fix.files)
+        said = partial(_say_fix, work, len(applied), len(applied) + len(fresh))
+        for fix, entry in apply_all(crossing, scan, view, [(fix, author) for fix in fresh], said, work):
+            applied[fix.rule.id] = fix, entry
+
+
+def _say_fix(work: Work, done: int, total: int, fix: Fix) -> None:
+    work.progress(fix.rule.name, done, total)
 
 
 def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:

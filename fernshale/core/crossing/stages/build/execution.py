@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
@@ -29,7 +30,7 @@ from fernshale.core.crossing.stages.build.actions import (
     UseRuleAt,
     UseSilentRule,
 )
-from fernshale.core.crossing.stages.build.fix_application import apply_fix
+from fernshale.core.crossing.stages.build.fix_application import apply_all, apply_fix
 from fernshale.core.crossing.stages.build.handled import keep_handled
 from fernshale.core.crossing.stages.build.inspection import inspect_build
 from fernshale.core.crossing.stages.build.member_states import move_member
@@ -43,6 +44,24 @@ def _use_rule(
     view = inspect_build(scan, crossing, work.token)
     fix = find_fix(view, action)
     keep_handled(crossing, view, fix, apply_fix(crossing, scan, ChosenEdits(fix), author, work))
+
+
+def use_rules(
+    crossing: Crossing,
+    scan: ProjectScan,
+    uses: Sequence[tuple[UseRule, Author]],
+    on_use: Callable[[UseRule], None],
+    work: Work,
+) -> None:
+    """Apply the fixes of several causes, as they are proposed now; `on_use` is called before each.
+
+    Those that change the same text as one before are left for the next time, but never the first. Raises MisuseError when one is
+    not proposed any more.
+    """
+    view = inspect_build(scan, crossing, work.token)
+    fixes = [(find_fix(view, action), author) for action, author in uses]
+    action_of = {id(fix): action for (fix, _), (action, _) in zip(fixes, uses, strict=True)}
+    apply_all(crossing, scan, view, fixes, lambda fix: on_use(action_of[id(fix)]), work)
 
 
 def _use_rule_at(crossing: Crossing, scan: ProjectScan, action: UseRuleAt, author: Author, work: Work) -> None:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
-from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.generator import regenerate
@@ -18,7 +19,8 @@ from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.rules.sources import LEARNED, keep_rules
-from fernshale.core.crossing.stages.build.view import ChosenEdits
+from fernshale.core.crossing.stages.build.handled import keep_handled
+from fernshale.core.crossing.stages.build.view import BuildView, ChosenEdits, Fix
 from fernshale.core.fix.apply import CodeEdit, apply_edits
 from fernshale.core.survey.release_sites import read_project_text
 
@@ -34,7 +36,7 @@ def apply_fix(
     """Write the chosen edits of a fix; the logbook entry's id. `decided` is kept with it, in addition to the decision for the fix.
 
     Where the fix removes generated files, the engine's generator runs afterwards. Raises MisuseError when nothing is left to
-    change.
+    change, or when a file is not the one that the edits are of any more.
     """
     fix = chosen.fix
     draft = Draft(scan.project)
@@ -42,6 +44,8 @@ def apply_fix(
         draft.delete(path)
     for path, group in group_edits(chosen.edits).items():
         file = read_project_text(scan.project, path)
+        if any(file.text[edit.start : edit.end] != edit.old for edit in group):
+            raise MisuseError(f"{printable(path)} changed in the meantime", "Refresh, and look at the fix again.")
         draft.write(path, file.with_text(apply_edits(file.text, group)).encode())
     changes = draft.change_set()
     if changes.is_empty:
@@ -57,6 +61,52 @@ def apply_fix(
     if fix.removes:
         regenerate(crossing, work)
     return entry
+
+
+def apply_all(
+    crossing: Crossing,
+    scan: ProjectScan,
+    view: BuildView,
+    fixes: Iterable[tuple[Fix, Author]],
+    on_fix: Callable[[Fix], None],
+    work: Work,
+) -> list[tuple[Fix, int]]:
+    """Apply several fixes of one view, one step each; `on_fix` is called before each. Returns them with their logbook entries.
+
+    Of fixes that change the same text only the first is applied: the others have to be looked for again afterwards.
+    """
+    applied = []
+    made: dict[TreePath, list[CodeEdit]] = {}
+    removed: set[TreePath] = set()
+    for fix, author in fixes:
+        work.check()
+        meets = any(_overlap(edit, other) for edit in fix.edits for other in made.get(edit.path, ()))
+        if meets or not removed.isdisjoint(fix.files) or not made.keys().isdisjoint(fix.removes):
+            continue
+        on_fix(fix)
+        moved = replace(fix, edits=tuple(_moved(edit, made.get(edit.path, ())) for edit in fix.edits))
+        entry = apply_fix(crossing, scan, ChosenEdits(moved), author, work)
+        keep_handled(crossing, view, fix, entry)
+        applied.append((fix, entry))
+        removed.update(fix.removes)
+        for path, group in group_edits(fix.edits).items():
+            made.setdefault(path, []).extend(group)
+    return applied
+
+
+def _overlap(one: CodeEdit, other: CodeEdit) -> bool:
+    """Whether two edits of one text change the same characters, or meet where one of them inserts."""
+    if one.start == one.end or other.start == other.end:
+        return one.start <= other.end and other.start <= one.end
+    return one.start < other.end and other.start < one.end
+
+
+def _moved(edit: CodeEdit, made: Sequence[CodeEdit]) -> CodeEdit:
+    """The edit in the text that results from earlier edits of the same text, which it does not overlap."""
+    before = [other for other in made if other.end <= edit.start]
+    by = sum(len(other.new) - len(other.old) for other in before)
+    down = sum(other.new.count("\n") - other.old.count("\n") for other in before)
+    return replace(edit, start=edit.start + by, end=edit.end + by, line=edit.line + down)
 
 
 def group_edits(edits: Sequence[CodeEdit]) -> dict[TreePath, list[CodeEdit]]:

@@ -8,10 +8,11 @@ from functools import cache, partial
 
 from fernshale.core.base.confidence import SHARE_BY_LINE, SHARE_BY_SYMBOL
 from fernshale.core.base.globs import matches
+from fernshale.core.base.languages import C_FAMILY
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.diagnostics import SourcePlace
-from fernshale.core.build.message_patterns import CALL, MISSING
+from fernshale.core.build.message_patterns import CALL, MISSING, NAME, TYPE
 from fernshale.core.build.owners import OwnerContext, all_places
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.rules.sources import LEARNED, LegRules
@@ -20,7 +21,7 @@ from fernshale.core.crossing.stages.build.rule_filters import FAR_KINDS, Case, f
 from fernshale.core.crossing.stages.build.view import Fix, RefusedRule
 from fernshale.core.fix.apply import CodeEdit, only_some
 from fernshale.core.fix.expression_span import expression_lines
-from fernshale.core.fix.names_in_scope import declaring_lines
+from fernshale.core.fix.names_in_scope import declaring_lines, global_uses
 from fernshale.core.fix.rules import CallRule, DeleteRule, RenameRule, Rule
 
 # The lines below the head of a class in which a new member may be inserted.
@@ -95,7 +96,7 @@ class FixSearch:
         if not here:
             return None
         if rule.named:
-            edits = _near(rule, edits, here)
+            edits = _near(rule, edits, here, self._also_undeclared(case))
             if not edits:
                 return None
         spots = set().union(*(_lines_of(edit) for edit in here))
@@ -127,6 +128,17 @@ class FixSearch:
         on = set().union(*(_lines_of(edit) for edit in here))
         places = [item if item & on else item | span() for item, span in zip(lines, spans, strict=True)]
         return _touching(edits, set().union(*places)), places
+
+    def _also_undeclared(self, case: Case) -> dict[TreePath, frozenset[int]]:
+        """The characters, by file, where an undeclared name of C is used: compilers report it once for each function, or once for
+        each file."""
+        rule, cause = case.rule, case.cause
+        is_global = cause.kind in (NAME, TYPE) and not cause.scope and cause.symbol in rule.symbols
+        if not (is_global and isinstance(rule, RenameRule) and not rule.of):
+            return {}
+        paths = {TreePath(error.place.file) for error in cause.errors if error.place.file.endswith(C_FAMILY)}
+        texts = {path: self.scan.read(path) for path in paths if path in self.scan.manifest.files}
+        return {path: global_uses(text, path, cause.symbol) for path, text in texts.items() if text is not None}
 
     def _declaring(self, spots: set[Spot]) -> set[Spot]:
         """The places that declare what some places use, in the same file."""
@@ -178,10 +190,13 @@ def _lines_of(edit: CodeEdit) -> set[Spot]:
     return lines
 
 
-def _near(rule: Rule, edits: Sequence[CodeEdit], here: Sequence[CodeEdit]) -> tuple[CodeEdit, ...]:
-    """The edits of a rule whose name alone is not enough: at reported places, and in files whose import is reported."""
+def _near(
+    rule: Rule, edits: Sequence[CodeEdit], here: Sequence[CodeEdit], also: Mapping[TreePath, frozenset[int]]
+) -> tuple[CodeEdit, ...]:
+    """The edits of a rule whose name alone is not enough: at reported places, in files whose import is reported, and at the
+    characters of `also`."""
     imported = {edit.path for edit in here if _takes_import(rule, edit)}
-    return only_some(edits, lambda edit: edit in here or edit.path in imported)
+    return only_some(edits, lambda edit: edit in here or edit.path in imported or edit.start in also.get(edit.path, ()))
 
 
 def _takes_import(rule: Rule, edit: CodeEdit) -> bool:

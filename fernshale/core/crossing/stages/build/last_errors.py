@@ -16,7 +16,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.last_build import LastBuild
 from fernshale.core.crossing.stages.build.build_runs import known_errors, line_reader, read_round_log
 from fernshale.core.crossing.stages.build.line_tracking import LinesNow
-from fernshale.core.crossing.stages.build.linker_uses import with_linker_uses
+from fernshale.core.crossing.stages.build.symbol_uses import with_symbol_uses
 
 
 @dataclass(frozen=True)
@@ -38,6 +38,6 @@ def last_errors(scan: ProjectScan, crossing: Crossing, last: LastBuild, token: C
     shape = owner_context(scan, crossing, lines.line_now)
     every = find_owners(read_round_log(Path(last.log), scan), shape)
     new, before = split_known(every, known_errors(crossing))
-    causes = find_causes(with_linker_uses(new, scan, token), line_reader(scan), base_reader(scan, token))
+    causes = find_causes(with_symbol_uses(new, scan, token), line_reader(scan), base_reader(scan, token))
     # One fix may leave another's place on a line that it changed.
     return LastErrors(causes, before, shape, replace(shape, line_now=lines.line_near))

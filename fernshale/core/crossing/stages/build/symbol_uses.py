@@ -1,4 +1,5 @@
-"""Find the uses of undefined symbols in the project: a linker names object files, which have no lines."""
+"""Find the uses of a missing symbol in the project, where the tool names none: a linker names object files, and a compiler of C
+may only name the macro of the engine that has the error in its code."""
 
 from __future__ import annotations
 
@@ -12,7 +13,7 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import kind_and_symbol
 from fernshale.core.build.diagnostics import Note, SourcePlace
 from fernshale.core.build.message_patterns import LINK
-from fernshale.core.build.owners import Owned
+from fernshale.core.build.owners import OUTSIDE, Owned
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.fix.tokens import name_starts
@@ -22,8 +23,8 @@ from fernshale.core.survey.roles import role_of
 _MAX_USES = 50
 
 
-def with_linker_uses(errors: Sequence[Owned], scan: ProjectScan, token: CancelToken) -> tuple[Owned, ...]:
-    """Return the errors; an undefined symbol without a line gets the places in the project's own code that use it.
+def with_symbol_uses(errors: Sequence[Owned], scan: ProjectScan, token: CancelToken) -> tuple[Owned, ...]:
+    """Return the errors; a missing symbol without a line of the project gets the places in its own code that use it.
 
     Raises Cancelled.
     """
@@ -41,7 +42,10 @@ def with_linker_uses(errors: Sequence[Owned], scan: ProjectScan, token: CancelTo
 
 
 def _missing_symbol(error: Owned) -> str:
-    """Return the undefined symbol of a linker error without a line; "" for any other error."""
+    """Return the undefined symbol of a linker error without a line, or the macro of an error in the code of the engine; "" for
+    any other error."""
+    if error.macro and error.owner in OUTSIDE:
+        return error.macro
     kind, symbol = kind_and_symbol(error.diagnostic.message)
     return symbol if kind == LINK and not error.diagnostic.place.line and symbol.isidentifier() else ""
 
@@ -57,7 +61,7 @@ def _located(error: Owned, symbol: str, texts: Mapping[TreePath, str]) -> Owned:
         return error
     notes = tuple(Note(place, f"{symbol} is used here") for place in places[1:])
     first, was = places[0], error.diagnostic
-    return Owned(replace(was, place=first, notes=(*was.notes, *notes)), "own", first)
+    return Owned(replace(was, place=first, notes=(*was.notes, *notes)), "own", first, error.macro)
 
 
 def _uses(symbol: str, texts: Mapping[TreePath, str]) -> Iterator[SourcePlace]:
