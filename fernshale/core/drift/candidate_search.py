@@ -38,11 +38,12 @@ class Side:
         self,
         symbols: Sequence[Symbol],
         words: Rarity,
+        docs: Rarity,
         members: Members,
         order: Mapping[Path, tuple[str, str]],
     ) -> None:
         self.traits = [
-            Traits(item, words, members.own(item.path), members.reach(item.path), *order.get(item.path, ("", "")))
+            Traits(item, words, docs, members.own(item.path), members.reach(item.path), *order.get(item.path, ("", "")))
             for item in symbols
         ]
         self.by_key: dict[Key, list[int]] = defaultdict(list)

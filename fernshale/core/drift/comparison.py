@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import Literal
@@ -136,10 +136,11 @@ def compare(pair: Pair, token: CancelToken, between: Sequence[ReleaseBetween] = 
     new = [item for item in pair.new.symbols if not item.is_hidden]
     olds, news = declared_by_path(old), declared_by_path(new)
     release_sides = sides_of(olds, news)
-    matches = match_symbols(release_sides, pair.moved, token)
+    names = ReleaseNames(new)
+    matches = match_symbols(release_sides, pair.moved, token, renamed=_kept_names(olds, news, names))
     constants = [Constants(side.folder, side.files) for side in (pair.old, pair.new)]
     is_same = partial(is_same_value, old=constants[0], new=constants[1])
-    sides = _Sides(pair, news, matches, Statements(ReleaseNames(new), Removals(pair.new), tuple(between)), is_same)
+    sides = _Sides(pair, news, matches, Statements(names, Removals(pair.new), tuple(between)), is_same)
     changes: list[ApiChange] = []
     for symbol in release_sides.gone:
         changes += _gone(symbol, olds[symbol.path], sides)
@@ -304,17 +305,38 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
         yield ApiChange("default", before, after, f"{before.full} was {before.value} and is {after.value}")
 
 
+def _kept_names(
+    olds: Mapping[tuple[str, ...], Sequence[Symbol]],
+    news: Mapping[tuple[str, ...], Sequence[Symbol]],
+    names: ReleaseNames,
+) -> dict[tuple[str, ...], Symbol]:
+    """Return the new symbols of paths that the new release only keeps as other names, without a cast, for them."""
+    both = ((path, _forwarded(group, news[path], names, olds)) for path, group in olds.items() if path in news)
+    return {path: found[0] for path, found in both if found is not None and found[1]}
+
+
+def _forwarded(
+    old: Sequence[Symbol], new: Sequence[Symbol], names: ReleaseNames, olds: Collection[tuple[str, ...]]
+) -> tuple[Symbol, bool, bool] | None:
+    """Return what a kept name is another name for, whether that needs no cast, and whether it is for old code only."""
+    before, after = old[0], new[0]
+    forwarded = forwards_to(after, names) if len(new) == 1 and not after.deprecated else None
+    # In a conditional for old code, its target may be a name that the old release had as well.
+    is_kept = "obsolete" in after.marks and "obsolete" not in before.marks
+    if forwarded is None or not (forwarded[1] or is_kept) or (forwarded[0].path in olds and not is_kept):
+        return None
+    return *forwarded, is_kept
+
+
 def _forwarder(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> ApiChange | None:
     """Report a name that is only an alias of a new one: an alias, macro, enumerator or function that does nothing else."""
     before, after = old[0], new[0]
-    forwarded = forwards_to(after, sides.stated.names) if len(new) == 1 and not after.deprecated else None
-    # In a conditional for old code, its target may be a name that the old release had as well.
-    is_kept = "obsolete" in after.marks and "obsolete" not in before.marks
-    if forwarded is None or not (forwarded[1] or is_kept) or (forwarded[0].path in sides.old_paths and not is_kept):
+    forwarded = _forwarded(old, new, sides.stated.names, sides.old_paths)
+    if forwarded is None:
         return None
-    target = forwarded[0]
+    target, is_plain, is_kept = forwarded
     where = " for old code" if is_kept else ""
-    cast, score = ("", STATED) if forwarded[1] else (" with a cast", FORWARDED_WITH_CAST)
+    cast, score = ("", STATED) if is_plain else (" with a cast", FORWARDED_WITH_CAST)
     candidate = SymbolCandidate(target, score, (f"the new release defines it as {target.full}{cast}{where}",))
     return ApiChange(
         "deprecated", before, after, f"{before.full} is only another name for {target.full} now", (candidate,)

@@ -82,9 +82,18 @@ def _with_hidden(symbols: Sequence[Symbol]) -> list[Symbol]:
     return [replace(item, marks=item.marks | {"private"}) if item.scope in within else item for item in symbols]
 
 
+# Words before a type that do not say which one it is.
+_OF_DECLARATION = re.compile(r"\b(?:const|volatile|struct|union|enum|class)\s+(?=[A-Za-z_:])")
+
+
+def without_qualifiers(type_: str) -> str:
+    """Return a type without words that only concern its declaration."""
+    return _OF_DECLARATION.sub("", type_).strip()
+
+
 def plain_type(type_: str) -> str:
     """Return a type without spaces and without words that only concern its declaration."""
-    return "".join(type_.replace("const ", "").split())
+    return "".join(without_qualifiers(type_).split())
 
 
 def renamed_type(type_: str, types: Mapping[str, str]) -> str:

@@ -17,9 +17,9 @@ from fernshale.core.base.confidence import CALLED_TWIN, MEMBERS_AND_USES_OF_OTHE
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.candidate_search import Side, keys_of, nearest_symbols
 from fernshale.core.drift.members import Members, neighbour_names
-from fernshale.core.drift.names.name_parts import Rarity, changed_parts, parts_of
+from fernshale.core.drift.names.name_parts import Rarity, changed_parts, parts_of, words_of_text
 from fernshale.core.drift.signal_weights import WeightTable, fitted_weights
-from fernshale.core.drift.similarity import INNER, Signal, Swap, World, find_signals, sum_up, swapped_words
+from fernshale.core.drift.similarity import INNER, Signal, Swap, World, doc_text, find_signals, sum_up, swapped_words
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 from fernshale.core.drift.type_exchange import TypeExchange, names_in_type, type_names
 
@@ -140,14 +140,26 @@ class Matches:
 
 
 def match_symbols(
-    sides: ReleaseSides, moved_files: Mapping[str, str], token: CancelToken, probe: Probe | None = None
+    sides: ReleaseSides,
+    moved_files: Mapping[str, str],
+    token: CancelToken,
+    probe: Probe | None = None,
+    renamed: Mapping[Path, Symbol] | None = None,
 ) -> Matches:
-    """Return candidates for each removed symbol among the added ones. `probe` is for calibration."""
+    """Return candidates for each removed symbol among the added ones.
+
+    `renamed` are the new symbols for paths that the new release keeps as other names for them. `probe` is for calibration.
+    """
     table, observe = (probe.table, probe.observe) if probe else (fitted_weights(), None)
     gone, fresh = sides.gone, sides.fresh
-    work = _Work(sides.old, sides.new, moved_files, table)
-    containers = Side([item for item in gone if item.kind in CONTAINER], work.words, work.old_members, work.old_order)
-    into = Side([item for item in fresh if item.kind in CONTAINER], work.words, work.new_members, work.new_order)
+    work = _Work(sides.old, sides.new, moved_files, table, renamed or {})
+    work.learn({})
+    containers = Side(
+        [item for item in gone if item.kind in CONTAINER], work.words, work.docs, work.old_members, work.old_order
+    )
+    into = Side(
+        [item for item in fresh if item.kind in CONTAINER], work.words, work.docs, work.new_members, work.new_order
+    )
     first = work.match(containers, into, token)
     work.learn(first)
     rest = [
@@ -157,8 +169,8 @@ def match_symbols(
     given = {item.path for item in work.chosen.values()}
     # A function may have become a class that is called like one.
     free = [item for item in fresh if item.path not in taken and (item.kind not in CONTAINER or item.path not in given)]
-    members = Side(rest, work.words, work.old_members, work.old_order)
-    onto = Side(free, work.words, work.new_members, work.new_order)
+    members = Side(rest, work.words, work.docs, work.old_members, work.old_order)
+    onto = Side(free, work.words, work.docs, work.new_members, work.new_order)
     work.learn({**first, **work.match(members, onto, token)})
     # Twice: the second pass knows the parts that were renamed together.
     second = {**work.match(containers, into, token, observe), **work.match(members, onto, token, observe)}
@@ -176,6 +188,7 @@ class _Work:
     new: Sequence[Symbol]
     moved_files: Mapping[str, str]
     table: WeightTable
+    renamed: Mapping[Path, Symbol] = field(default_factory=dict)
     scopes: dict[Path, Path] = field(default_factory=dict)
     types: dict[str, str] = field(default_factory=dict)
     swaps: Counter[Swap] = field(default_factory=Counter)
@@ -186,13 +199,13 @@ class _Work:
     def __post_init__(self) -> None:
         self.names = Rarity(item.name for item in (*self.old, *self.new))
         self.words = Rarity(word for item in (*self.old, *self.new) for word in item.words)
+        self.docs = Rarity({doc_text(item) for item in (*self.old, *self.new)}, words_of_text)
         self.new_paths = {item.path for item in self.new if not item.is_hidden}
         self.old_members, self.new_members = Members(self.old), Members(self.new)
         self.old_order, self.new_order = neighbour_names(self.old), neighbour_names(self.new)
         self.paired = {item.name: item.name for item in self.old}
         self.unique = _once(self.old) & _once(self.new)
         self.exchange = TypeExchange(self.old, self.new)
-        self.exchanged = self.exchange.count({})
 
     @property
     def world(self) -> World:
@@ -260,7 +273,8 @@ class _Work:
 
     def learn(self, found: Mapping[Path, tuple[SymbolCandidate, ...]]) -> None:
         """Learn from probable pairs: mapped scopes, and replaced parts of names."""
-        self.chosen = {path: listed[0].symbol for path, listed in found.items() if listed and listed[0].score >= 0.5}
+        probable = {path: listed[0].symbol for path, listed in found.items() if listed and listed[0].score >= 0.5}
+        self.chosen = {**self.renamed, **probable}
         self.swaps = Counter()
         for path, symbol in self.chosen.items():
             if path[-1] != symbol.name:

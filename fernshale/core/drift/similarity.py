@@ -13,8 +13,6 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
 
-from rapidfuzz import fuzz
-
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.names.name_parts import (
     Bag,
@@ -24,6 +22,7 @@ from fernshale.core.drift.names.name_parts import (
     cosine,
     parts_of,
     shared_start,
+    words_of_text,
 )
 from fernshale.core.drift.parsing.source import plain_doc
 from fernshale.core.drift.signal_weights import WeightTable
@@ -48,11 +47,15 @@ _PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
 
 @dataclass(frozen=True)
 class Traits:
-    """A symbol with derived values. `rarity` is of the words of bodies, `members` are the names it contains, `reach` those
-    including inherited ones, `after` and `before` its neighbours in the file."""
+    """A symbol with derived values.
+
+    `rarity` is of the words of bodies, `doc_rarity` of those of documentation. `members` are the names it contains, `reach` those
+    including inherited ones, `before` and `after` its neighbours in the file.
+    """
 
     symbol: Symbol
     rarity: Rarity
+    doc_rarity: Rarity
     members: frozenset[str] = frozenset()
     reach: frozenset[str] = frozenset()
     before: str = ""
@@ -64,8 +67,9 @@ class Traits:
         return Bag((word for word in self.symbol.words if word != own), self.rarity)
 
     @cached_property
-    def doc(self) -> str:
-        return plain_doc(self.symbol.doc)[:300] if len(self.symbol.doc) >= 24 else ""
+    def doc(self) -> Bag:
+        """The words of the documentation; empty if it is too short to say anything."""
+        return Bag(words_of_text(doc_text(self.symbol)), self.doc_rarity)
 
     @cached_property
     def returns(self) -> str:
@@ -74,6 +78,11 @@ class Traits:
     @cached_property
     def types(self) -> tuple[str, ...]:
         return tuple(plain_type(item.type) for item in self.symbol.parameters)
+
+
+def doc_text(symbol: Symbol) -> str:
+    """The beginning of the documentation that is compared, "" if it is too short to say anything."""
+    return plain_doc(symbol.doc)[:300] if len(symbol.doc) >= 24 else ""
 
 
 class Signal(NamedTuple):
@@ -313,10 +322,11 @@ def _weigh_body(old: Traits, new: Traits, world: World, add: _Add) -> None:
             (alike - 0.4) * length,
             "their code is nearly the same" if alike > 0.8 else "their code is alike" if alike > 0.55 else "",
         )
-    if old.doc and new.doc:
-        alike = 1.0 if old.doc == new.doc else fuzz.token_set_ratio(old.doc, new.doc) / 100
+    if len(old.doc) and len(new.doc):
+        # Declarations of one kind often differ in the rare words of their documentation only.
+        alike = cosine(old.doc, new.doc)
         words = "their documentation says the same" if alike > 0.85 else ""
-        add("likeness of the documentation", alike - 0.6, words)
+        add("likeness of the documentation", alike - 0.4, words)
 
 
 def _weigh_neighbours(old: Traits, new: Traits, world: World, add: _Add) -> None:

@@ -19,7 +19,7 @@ from fernshale.core.base.confidence import (
     SHARE_MATCHED_BY_TYPE,
 )
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS
-from fernshale.core.drift.declarations import renamed_type
+from fernshale.core.drift.declarations import plain_type, renamed_type, without_qualifiers
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.names.name_parts import parts_of
 from fernshale.core.drift.parameter_order import new_order
@@ -160,6 +160,7 @@ def call_form(old: Symbol, new: Symbol, types: Mapping[str, str], members: Membe
     _gather(old, new, matching, members)
     if not has_other_object(old, new, types):
         _match_by_place(old, new, matching)
+        _match_values_by_name(old, new, matching)
     given = _arguments(old, new, matching)
     if given is None:
         return None
@@ -168,7 +169,8 @@ def call_form(old: Symbol, new: Symbol, types: Mapping[str, str], members: Membe
     text = f"{front}({', '.join(texts)})"
     is_same = not lost and not unknown and matching.gathered is None and not has_other_object(old, new, types)
     is_same = is_same and not _is_in_other_order(old, new, texts)
-    if is_same or (unknown and lost) or len(unknown) > 1:
+    # Of a function that kept its name, even half of a call is a start.
+    if is_same or (unknown and lost and old.path != new.path) or len(unknown) > 1:
         return None
     share = SHARE_MATCHED_BY_TYPE if matching.by_type else SHARE_MATCHED_BY_NAME
     share = share * ARGUMENTS_GATHERED if matching.gathered is not None else share
@@ -206,13 +208,13 @@ def _is_of(item: _Input | Parameter, class_: str) -> bool:
     """Whether a value is an object of a class: by its type, or by its name where it has none."""
     if not item.type:
         return "".join(parts_of(item.name)) == "".join(parts_of(class_))
-    found = _ONE_NAME.fullmatch(item.type.replace("const ", "").strip())
+    found = _ONE_NAME.fullmatch(without_qualifiers(item.type))
     return found is not None and found["name"] == class_
 
 
 def _plain(type_: str) -> str:
-    found = _ONE_NAME.fullmatch(type_.replace("const ", "").strip())
-    return found["name"] if found else "".join(type_.split())
+    found = _ONE_NAME.fullmatch(without_qualifiers(type_))
+    return found["name"] if found else plain_type(type_)
 
 
 def _fits(item: _Input, wanted: Parameter) -> bool:
@@ -254,6 +256,15 @@ def _match_by_place(old: Symbol, new: Symbol, matching: _Matching) -> None:
         if wanted is not None and at not in matching.texts and _fits(item, wanted):
             matching.by_type = True
             matching.texts[at] = _given(matching.take(item), item.type, wanted.type, old)
+
+
+def _match_values_by_name(old: Symbol, new: Symbol, matching: _Matching) -> None:
+    """Match what is left by name alone, where neither is a pointer or reference: numbers and flags often have another type."""
+    for at, wanted in enumerate(new.given):
+        named = next((item for item in matching.left if item.name == wanted.name != _OBJECT), None)
+        if named is not None and at not in matching.texts and not set("*&[") & set(named.type + wanted.type):
+            matching.by_type = True
+            matching.texts[at] = _given(matching.take(named), named.type, wanted.type, old)
 
 
 def _given(name: str, is_: str, wanted: str, old: Symbol) -> str:

@@ -57,6 +57,7 @@ from fernshale.core.inference.call_forms import (
 )
 from fernshale.core.inference.class_imports import import_of, script_import
 from fernshale.core.inference.class_marks import mark_rules
+from fernshale.core.inference.inlined_fields import inlined_rules
 from fernshale.core.inference.joined_calls import joined_rules
 from fernshale.core.inference.new_arguments import Defaults, argument_rules, usual_defaults
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
@@ -116,7 +117,7 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
     imported = list(_import_rules(changes, old, new))
     for rule in imported:
         rules.setdefault(rule.id, rule)
-    for shown_by_code in (*mark_rules(old, new), *joined_rules(changes)):
+    for shown_by_code in (*mark_rules(old, new), *joined_rules(changes), *inlined_rules(changes, old, new, types)):
         rules.setdefault(shown_by_code.id, shown_by_code)
     by_names = {rule.old for rule in imported}
     for shown in (*_header_rules(changes), *_shown_rules(changes)):
@@ -224,7 +225,8 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
         yield call_rule(old, form_as_shown(candidate), id, why, score)
         return
     if old.is_callable and new.is_callable:
-        form = leg.form(old, new)
+        # A name that only stands in another file has a change of its own for its arguments.
+        form = leg.form(old, new) if old.path != new.path else None
         if form is not None and score * form.share >= _MIN_SCORE:
             yield call_rule(old, form, f"{id}-call", _with_what_is_missing(why, form), score)
         if has_other_object(old, new, leg.types):
@@ -440,7 +442,7 @@ def _parts_without(name: str) -> Sequence[str]:
 def _other_arguments(change: ApiChange, old: Symbol, new: Symbol, leg: _Leg) -> Iterator[Rule]:
     """Derive the rule for removed arguments, or for several arguments that became one object."""
     form = leg.form(old, new) if old.name == new.name else None
-    if form is not None and not form.unknown:
+    if form is not None and (form.lost or not form.unknown):
         part = "fewer" if form.lost else "gathered"
         yield call_rule(old, form, rule_id(old, part), _with_what_is_missing(change.what, form), 1.0)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -17,6 +18,61 @@ def test_macros_that_export_do_not_hide_a_declaration() -> None:
     text = b"class MERE_API Pier { public: void go(); };\nMERE_EXPORT int count(int a);\nHRESULT Plain(int b);\n"
     found = {(item.kind, item.full) for item in read_source(text, "a.hpp")}
     assert found == {("class", "Pier"), ("method", "Pier::go"), ("function", "count"), ("function", "Plain")}
+
+
+_TRAILING = {
+    "a.h": """\
+struct Pier {
+    int keeper;   /**< Who watches the pier */
+    int lamps;    /**< How many lamps it has, which
+                       counts broken ones as well */
+    /** How long it is */
+    int length;
+    int first, /* between */ second;
+    int depth;    // Under the pier
+                  // at low tide
+    int last;     /* at the end */ };
+enum Tide {
+    TIDE_LOW,     /* Boats lie dry */
+    TIDE_HIGH     /* Boats swim */
+};
+""",
+    "a.java": """\
+public class Pier {
+    public int keeper;   // Who watches the pier
+    public int lamps;    /* How many lamps it has */
+    /** How long it is */
+    public int length;
+}
+""",
+    "a.rs": """\
+pub struct Pier {
+    pub keeper: i32,   // Who watches the pier
+    pub lamps: i32,    // How many lamps it has
+    /// How long it is
+    pub length: i32,
+}
+""",
+    "a.ts": """\
+export class Pier {
+    keeper: number;   // Who watches the pier
+    lamps: number;    // How many lamps it has
+    /** How long it is */
+    length: number;
+}
+""",
+}
+
+
+@pytest.mark.parametrize("path", list(_TRAILING))
+def test_a_comment_after_a_declaration_on_its_line_is_not_about_the_next_one(path: str) -> None:
+    docs = {item.name: item.doc for item in read_source(_TRAILING[path].encode(), path)}
+    assert "Who watches" in docs["keeper"] and "long" not in docs["keeper"]
+    assert "How many" in docs["lamps"] and "watches" not in docs["lamps"]
+    assert "How long" in docs["length"] and "many" not in docs["length"]
+    if path == "a.h":
+        assert "low tide" in docs["depth"] and "Under" not in docs["last"] and "at the end" in docs["last"]
+        assert "dry" in docs["TIDE_LOW"] and "swim" in docs["TIDE_HIGH"] and "dry" not in docs["TIDE_HIGH"]
 
 
 def test_a_definition_belongs_to_its_declaration(tree: Tree) -> None:

@@ -7,9 +7,12 @@ import json
 import pytest
 
 from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.interface_changes import uses_of
+from fernshale.core.drift.comparison import compare
 from fernshale.core.drift.names.python_packages import Packages
 from fernshale.core.drift.names.script_packages import ScriptPackages, rank_of
+from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.inference.from_api_diff import guess_rules
 from tests.conftest import Tree
@@ -174,3 +177,12 @@ def test_a_member_of_a_class_is_used_where_its_class_is_named(tree: Tree) -> Non
     # `from` is a word of every import.
     assert uses_of(changes["from"], {"from": 18}) == 0 and uses_of(changes["from"], {"from": 18, "Hull": 3}) == 3
     assert uses_of(changes["row"], {"row": 2}) == 2
+
+
+def test_a_header_in_another_folder_matters_to_code_that_includes_it(tree: Tree) -> None:
+    lamp = "int lamp_glow(int a);\nint lamp_dim(int a);\n"
+    before = tree("old", {"include/w1/lamp.h": lamp})
+    after = tree("new", {"include/w2/lamp.h": f"/* now here */\n{lamp}"})
+    changes = compare(read_pair(before, after, "", Work()), CancelToken())
+    moved = next(change for change in changes if change.kind == "moved" and change.symbol.name == "lamp_glow")
+    assert uses_of(moved, {"lamp_glow": 3}) == 0 and uses_of(moved, {"lamp_glow": 3, "lamp": 1}) == 1

@@ -177,6 +177,45 @@ def test_the_best_proposal_is_the_new_form(case: str, tree: Tree) -> None:
     assert bool(dropped) == case.startswith("several calls that became one")
 
 
+def test_flags_of_another_type_are_passed_on_by_their_name(tree: Tree) -> None:
+    old = {
+        "w.h": f"typedef unsigned int Bits;\n{_DOC}\nstruct Lamp *lamp_make(const char *title, int x, int y, Bits flags);\n"
+    }
+    new = {
+        "w.h": f"typedef unsigned long LampFlags;\n{_DOC}\nstruct Lamp *lamp_make(const char *title, LampFlags flags);\n"
+    }
+    rule, text = _best(tree, old, new, "a.c", 'lamp_make("a", 1, 2, BRIGHT | DIM);')
+    assert text == 'lamp_make("a", BRIGHT | DIM);' and "does not pass x, y" in rule.why
+    # A pointer to another type is another thing.
+    other = {"w.h": new["w.h"].replace("LampFlags flags", "struct Wick *flags")}
+    was = {"w.h": old["w.h"].replace("Bits flags", "struct Bit *flags")}
+    assert "FILL_IN_flags" in _best(tree, was, other, "a.c", 'lamp_make("a", 1, 2, &bit);')[1]
+
+
+def test_half_of_a_call_is_a_start_where_its_function_stayed(tree: Tree) -> None:
+    old = {"w.h": f"{_DOC}\nvoid lamp_draw(struct Lamp *lamp, int index, unsigned flags);\n"}
+    new = {"w.h": f"{_DOC}\nvoid lamp_draw(struct Lamp *lamp, const char *name);\n"}
+    rule, text = _best(tree, old, new, "a.c", "lamp_draw(l, -1, 0);")
+    assert text == "lamp_draw(l, FILL_IN_name);" and rule.leaves_placeholder
+    assert "does not pass index, flags" in rule.why and "fill in name" in rule.why
+
+
+def test_members_of_a_type_that_went_into_its_owner_are_asked_of_that(tree: Tree) -> None:
+    key = "typedef struct Key { int scan; enum Code code; unsigned mod; } Key;\n"
+    old = {"w.h": f"enum Code {{ CODE_A }};\n{key}typedef struct Event {{ int when; Key key; }} Event;\n"}
+    event = "typedef struct Event { int when; int scan; enum Code pressed; unsigned mod; } Event;\n"
+    new = {"w.h": f"enum Code {{ CODE_A }};\n{event}"}
+    pair = read_pair(tree("old", old), tree("new", new), "", Work())
+    rules = guess_rules(compare(pair, CancelToken()), pair.old.folder, pair.new.folder, "t", ()).rules
+    chains = {rule.name: rule for rule in rules if "key." in rule.name}
+    assert {"key.scan → scan", "key.mod → mod", "key.code → pressed"} == chains.keys()
+    text = "int f(Event *e, Event o) { return e->key.scan + o.key.mod + e[0].key.code + other.key.when; }\n"
+    for rule in chains.values():
+        text = apply_edits(text, find_edits(rule, TreePath("a.c"), text))
+    assert text == "int f(Event *e, Event o) { return e->scan + o.mod + e[0].pressed + other.key.when; }\n"
+    assert chains["key.code → pressed"].confidence < 0.9 <= chains["key.scan → scan"].confidence
+
+
 def test_an_argument_without_a_place_is_named_and_asked_about(tree: Tree) -> None:
     old = {"w/lamp.py": "class Lamp:\n    def move(self, x, y): pass\n"}
     new = {"w/lamp.py": "class Lamp:\n    def move(self, y): pass\n"}

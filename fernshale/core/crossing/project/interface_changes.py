@@ -128,6 +128,9 @@ def uses_of(change: ApiChange, used: Mapping[str, int]) -> int:
     if change.kind == "imported-from":
         words = {symbol.name, *re.findall(r"\w+", " ".join(symbol.scope))}
         return min(used.get(word, 0) for word in words)
+    if change.kind == "moved" and change.new is not None and change.new.path == symbol.path:
+        # Only its file is another one, which matters to code that names the file.
+        return min(used.get(word, 0) for word in (symbol.called, *_file_words(symbol.file)))
     if (
         symbol.scope
         and symbol.file.endswith(SCRIPTS)
@@ -136,3 +139,8 @@ def uses_of(change: ApiChange, used: Mapping[str, int]) -> int:
         # Code writes it with the name of its class or namespace.
         return min(used.get(word, 0) for word in (symbol.name, symbol.scope[-1]))
     return used.get(symbol.scope[-1] if change.kind == "must-implement" and symbol.scope else symbol.called, 0)
+
+
+def _file_words(file: str) -> list[str]:
+    """The words of the last part of a path without its endings, as far as they count as names."""
+    return re.findall(r"[A-Za-z_][A-Za-z0-9_]{2,}", file.rpartition("/")[2].split(".")[0])

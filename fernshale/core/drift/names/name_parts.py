@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import lru_cache
 
 _OPPOSITE_WORDS = """get set|add remove|push pop|open close|begin end|start stop|show hide|enable disable|min max|first last|
@@ -28,14 +28,19 @@ def shared_start(one: Sequence[str], other: Sequence[str]) -> int:
     return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
-class Rarity:
-    """The weight of a part of a name: parts in many names weigh less. Weights are in 0.15..1."""
+def words_of_text(text: str) -> list[str]:
+    """The words of a text, in small letters."""
+    return [word.lower() for word in _PART.findall(text)]
 
-    def __init__(self, names: Iterable[str]) -> None:
+
+class Rarity:
+    """The weight of a part of a name, or of a word of a text: those in many weigh less. Weights are in 0.15..1."""
+
+    def __init__(self, names: Iterable[str], words_of: Callable[[str], Sequence[str]] = parts_of) -> None:
         counts: Counter[str] = Counter()
         total = 0
         for name in names:
-            counts.update(set(parts_of(name)))
+            counts.update(set(words_of(name)))
             total += 1
         scale = math.log(total + 2)
         self._weights = {part: max(0.15, 1 - math.log(seen + 1) / scale) for part, seen in counts.items()}

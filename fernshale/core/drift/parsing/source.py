@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Hashable, Iterable, Iterator
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
 from fernshale.core.drift.parsing.short_bodies import calls_in
@@ -203,15 +204,19 @@ def deprecation(head: str, doc: str) -> str:
 def documented(
     source: SourceFile, children: Iterable[Node], comments: frozenset[str], attributes: frozenset[str]
 ) -> Iterator[tuple[Node, str, str]]:
-    """Each declaration with the comments and the attributes right above it."""
+    """Each declaration with the comments right above it or after it on its line, and the attributes right above it."""
     doc: list[str] = []
     head: list[str] = []
     data = source.data
     end = -1  # where the last comment or attribute ends
+    held: _Held | None = None
     for child in children:
         kind = child.type
         if kind in comments:
             start = child.start_byte
+            if held is not None and not doc and held.is_followed_by(child, data):
+                held.take(child, source)
+                continue
             if doc and not _is_near(data, end, start):
                 doc.clear()
             end = child.end_byte
@@ -220,10 +225,47 @@ def documented(
             head.append(source.text(child))
             end = child.end_byte
         elif child.is_named:
-            near = doc and _is_near(data, end, child.start_byte)
-            yield child, "\n".join(doc)[:_MAX_DOC] if near else "", " ".join(head)
+            if held is not None:
+                yield held.node, held.text, held.head
+            near = bool(doc) and _is_near(data, end, child.start_byte)
+            held = _Held(child, doc[:] if near else [], " ".join(head))
             doc.clear()
             head.clear()
+    if held is not None:
+        yield held.node, held.text, held.head
+
+
+@dataclass
+class _Held:
+    """A declaration that comments may still follow on its line. `after` is the last of these."""
+
+    node: Node
+    doc: list[str]
+    head: str
+    after: Node | None = None
+
+    @property
+    def text(self) -> str:
+        return "\n".join(self.doc)[:_MAX_DOC]
+
+    def is_followed_by(self, comment: Node, data: bytes) -> bool:
+        """Whether a comment is about this declaration: after it on its line, or in the column of such a comment a line below."""
+        start, end = comment.start_byte, comment.end_byte
+        if self.after is not None:
+            row, column = self.after.end_point[0] + 1, self.after.start_point[1]
+            return (comment.start_point[0], comment.start_point[1]) == (row, column)
+        before = self.node.end_byte - data.endswith(b"\n", 0, self.node.end_byte)
+        rest = data[end : _line_end(data, end)].strip()
+        return b"\n" not in data[before:start] and (not rest or rest.startswith(b"}"))
+
+    def take(self, comment: Node, source: SourceFile) -> None:
+        self.doc.append(source.raw(comment.start_byte, comment.end_byte))
+        self.after = comment
+
+
+def _line_end(data: bytes, at: int) -> int:
+    found = data.find(b"\n", at)
+    return len(data) if found < 0 else found
 
 
 def _is_near(data: bytes, end: int, start: int) -> bool:

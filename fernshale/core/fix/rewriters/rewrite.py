@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterator, Sequence
 
 from fernshale.core.base.languages import C_FAMILY
@@ -36,7 +37,15 @@ def _already_rewritten(rule: RewriteRule, tokens: Sequence[Token], has_pointers:
     """Return token spans that look like the replacement: matches inside them were already rewritten."""
     if not META.sub("", rule.replacement).strip():
         return []  # it could not be distinguished from other code
+    if _only_removes(rule):
+        return []  # what is left is no match any more
     return [(match.first, match.last) for match in all_matches(parse_pattern(rule.replacement, has_pointers), tokens)]
+
+
+def _only_removes(rule: RewriteRule) -> bool:
+    """Return whether the replacement has nothing but parts of the pattern, each at most as often."""
+    parts = [Counter(token.text for token in tokenize(text, "")) for text in (rule.replacement, rule.pattern)]
+    return parts[0] < parts[1]
 
 
 def _filled(template: str, match: Match, tokens: Sequence[Token], text: str, has_pointers: bool) -> str:
