@@ -72,6 +72,7 @@ _TYPE_BEFORE = re.compile(r"[\w>\]][\s*&]+$")
 _TYPED = re.compile(r"[(,]\s*(?:(?:const|struct|final|unsigned)\s+)*[^\W\d][\w:.<>]*(?:\[\])?[\s*&]+$")
 _AFTER_NAME = ("=", ";", ",", ":", "{", "")
 _AFTER_PARAMETER = (",", ")", "=", ":")
+_AFTER_INITIALISED = ("=", ":")
 # If the message names no symbol, the tool prints it on a separate line: `symbol:   method foo()`.
 _DETAIL = re.compile(
     r"^symbol ?: +(?:variable|method|class|package|static|interface|constructor)? *(?P<symbol>[\w.$]+)"
@@ -450,7 +451,9 @@ def _declared_in(line: str) -> set[str]:
     for word in _NAME.finditer(line):
         before, after = line[: word.start()], line[word.end() :].lstrip()[:1]
         if "(" in before:
-            is_declared = after in _AFTER_PARAMETER and (is_function or _TYPED.search(before) is not None)
+            # `if (mode & FAST)` declares nothing, however it looks.
+            after_these = _AFTER_INITIALISED if is_statement else _AFTER_PARAMETER
+            is_declared = after in after_these and (is_function or _TYPED.search(before) is not None)
         elif "=" in before or is_statement:
             is_declared = False
         else:

@@ -165,6 +165,17 @@ def test_what_only_follows_stands_under_its_cause() -> None:
     assert [cause.symbol for cause in causes] == ["Tide", "tide", "", "far"]
 
 
+def test_a_condition_declares_nothing() -> None:
+    lines = {("a.c", 3): "    if (event.lane & OAR_FAST)", ("a.c", 5): "    if (lanes & OAR_FAST)"}
+    log = [
+        "a.c:3:14: error: ‘Event’ has no member named ‘lane’",
+        "a.c:5:17: error: ‘OAR_FAST’ undeclared (first use in this function)",
+    ]
+    owned = find_owners(read_diagnostics(log, ()), _scan(Path("/game")))
+    causes = find_causes(owned, lambda file, line: lines.get((file, line), ""))
+    assert [(cause.symbol, cause.under) for cause in causes] == [("lane", ""), ("OAR_FAST", "")]
+
+
 @pytest.mark.parametrize(
     "message",
     [

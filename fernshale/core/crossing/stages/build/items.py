@@ -81,8 +81,9 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
             Option(UseRule(cause.key, fix.rule.id), fix.rule.name, fix.evidence, fix.confidence, fix.is_automatic)
             for fix in view.fixes
         )
-        # Settled causes wait for the next build; causes that follow from another are fixed with it.
-        if not view.is_settled and not cause.under:
+        # Settled causes wait for the next build; causes that follow from another are fixed with it, if not by a fix of their own.
+        is_fixed_with_another = cause.under and not any(option.is_automatic for option in options)
+        if not view.is_settled and not is_fixed_with_another:
             debts = () if any(option.is_automatic for option in options) else _debt_options(cause)
             if view.left_out:
                 words = (f"{view.left_out} had it, and is left out",)
