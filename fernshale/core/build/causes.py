@@ -229,7 +229,7 @@ def _macro_used(owned: Owned, symbol: str, line_of: LineOf) -> str:
 
 
 def _has_word(line: str, word: str) -> bool:
-    return re.search(rf"\b{re.escape(word)}\b", line) is not None
+    return word in _NAME.findall(line)
 
 
 def _titled(kind: str, symbol: str) -> _Named:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import ast
 import re
 from bisect import bisect
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from functools import lru_cache
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS
 from fernshale.core.base.textfile import position
@@ -18,6 +19,7 @@ from fernshale.core.fix.tokens import Token, group_start, name_indexes, tokenize
 _BARE = (*C_FAMILY, *ENDINGS["java"], *ENDINGS["c#"])
 # How many tokens can be between the parameters of a function and its body.
 _BEFORE_BODY = 12
+_DEFINE = re.compile(r"^[ \t]*#[ \t]*define[ \t]+(\w+)", re.MULTILINE)
 # What stands between a name and its object or scope.
 _QUALIFYING = (".", "->", "::")
 _OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
@@ -31,20 +33,39 @@ def names_in_scope(text: str, path: str, at: int, type_: str) -> tuple[str, ...]
 
 def declaring_lines(text: str, path: str, lines: Collection[int]) -> frozenset[int]:
     """Return the lines (1-based) that declare, with a type, a name that one of `lines` uses."""
+    used_on, declared_on = _names_by_line(text, path)
+    used = {name for line in lines for name in used_on.get(line, ())}
+    return frozenset(line for name in used for line in declared_on.get(name, ()))
+
+
+@lru_cache(maxsize=256)
+def _defined_macros(text: str) -> frozenset[str]:
+    return frozenset(_DEFINE.findall(text))
+
+
+@lru_cache(maxsize=256)
+def _names_by_line(text: str, path: str) -> tuple[Mapping[int, frozenset[str]], Mapping[str, frozenset[int]]]:
+    """The names that each line (1-based) uses, and the lines that declare each name with a type."""
     tokens = tokenize(text, path)
     starts = [0, *(found.end() for found in re.finditer("\n", text))]
-    used = {token.text for token in tokens if token.kind == "name" and bisect(starts, token.start) in lines}
-    declared = (tokens[index] for index, _ in declared_names(tokens, path))
-    return frozenset(bisect(starts, token.start) for token in declared if token.text in used)
+    used: dict[int, set[str]] = {}
+    declared: dict[str, set[int]] = {}
+    for token in tokens:
+        if token.kind == "name":
+            used.setdefault(bisect(starts, token.start), set()).add(token.text)
+    for index, _ in declared_names(tokens, path):
+        declared.setdefault(tokens[index].text, set()).add(bisect(starts, tokens[index].start))
+    return (
+        {line: frozenset(names) for line, names in used.items()},
+        {name: frozenset(lines) for name, lines in declared.items()},
+    )
 
 
 def global_uses(text: str, path: str, name: str) -> frozenset[int]:
     """Return the characters where a file of C or C++ uses a name that it does not declare: none where it may declare the name,
     and not where the name is a member or has a qualifier."""
     tokens = tokenize(text, path)
-    declared = {tokens[index].text for index, _ in declared_names(tokens, path)}
-    defined = re.search(rf"^[ \t]*#[ \t]*define[ \t]+{re.escape(name)}\b", text, re.MULTILINE)
-    if name in declared or defined is not None:
+    if name in _names_by_line(text, path)[1] or name in _defined_macros(text):
         return frozenset()
     indexes = name_indexes(text, path, name)
     return frozenset(tokens[at].start for at in indexes if not at or tokens[at - 1].text not in _QUALIFYING)

@@ -170,7 +170,7 @@ def call_form(old: Symbol, new: Symbol, types: Mapping[str, str], members: Membe
     is_same = not lost and not unknown and matching.gathered is None and not has_other_object(old, new, types)
     is_same = is_same and not _is_in_other_order(old, new, texts)
     # Of a function that kept its name, even half of a call is a start.
-    if is_same or (unknown and lost and old.path != new.path) or len(unknown) > 1:
+    if is_same or (unknown and lost and old.path != new.path) or len(unknown) > 1 or lost == unknown != ():
         return None
     share = SHARE_MATCHED_BY_TYPE if matching.by_type else SHARE_MATCHED_BY_NAME
     share = share * ARGUMENTS_GATHERED if matching.gathered is not None else share

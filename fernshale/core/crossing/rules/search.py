@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from fernshale.core.base.globs import FirstFit, matches
 from fernshale.core.base.treepath import TreePath
@@ -90,11 +91,11 @@ def find_all_edits(
     if within is not None:
         texts = {path: text for path, text in texts.items() if path in within}
     for rules_here, roles in ((code, CODE_ROLES), (ids, _ID_ROLES)):
-        near = _near(rules_here, texts, token)
+        near = _near(rules_here, texts, token, partial(_kept_names, scan))
         for path in files_of(scan.profile, (path for path in texts if path in near), *roles):
             token.check()
             for rule in near[path]:
-                found[rule.id] += edits_near(rule, path, texts[path])
+                found[rule.id] += _edits_of(scan, rule, path, texts[path])
     for rule in rules:
         if isinstance(rule, DataRule):
             for path in FirstFit([rule.files]).those(scan.paths):
@@ -103,13 +104,25 @@ def find_all_edits(
     return {id: tuple(edits) for id, edits in found.items()}
 
 
+def _edits_of(scan: ProjectScan, rule: Rule, path: TreePath, text: str) -> tuple[CodeEdit, ...]:
+    """The edits of a rule in a text, kept for as long as neither changes."""
+    entry = scan.manifest.files.get(path)
+    if entry is None:
+        return edits_near(rule, path, text)
+    make = partial(edits_near, rule, path, text)
+    return scan.cache.get("edits of rules", (rule, path, entry.content), make, lambda edits: 1 + len(edits))
+
+
 def _near(
-    rules: Sequence[Rule], texts: Mapping[TreePath, str], token: CancelToken
+    rules: Sequence[Rule],
+    texts: Mapping[TreePath, str],
+    token: CancelToken,
+    names_of: Callable[[TreePath, str], frozenset[str]] = lambda path, text: _names_of(text),
 ) -> Mapping[TreePath, Sequence[Rule]]:
     """The rules that may match in each text, by the words a match needs; most texts have none of them."""
     near: dict[TreePath, list[Rule]] = {}
     items = tuple(texts.items())
-    names = _names_in(texts) if len(rules) > _MANY_RULES else None
+    names = _names_in(texts, names_of) if len(rules) > _MANY_RULES else None
     for rule in rules:
         token.check()
         needed = rule.needed_words
@@ -124,13 +137,26 @@ def _near(
     return near
 
 
-def _names_in(texts: Mapping[TreePath, str]) -> Mapping[str, Sequence[TreePath]]:
+def _names_in(
+    texts: Mapping[TreePath, str], names_of: Callable[[TreePath, str], frozenset[str]]
+) -> Mapping[str, Sequence[TreePath]]:
     """The texts that contain each name as a whole word."""
     found: dict[str, list[TreePath]] = defaultdict(list)
     for path, text in texts.items():
-        for name in set(_NAME.findall(text)):
+        for name in names_of(path, text):
             found[name].append(path)
     return found
+
+
+def _kept_names(scan: ProjectScan, path: TreePath, text: str) -> frozenset[str]:
+    """The names in a text, kept for as long as it does not change."""
+    entry = scan.manifest.files.get(path)
+    make = partial(_names_of, text)
+    return make() if entry is None else scan.cache.get("names of a text", entry.content, make, len)
+
+
+def _names_of(text: str) -> frozenset[str]:
+    return frozenset(_NAME.findall(text))
 
 
 def apply_rules(scan: ProjectScan, rules: Sequence[Rule], token: CancelToken) -> Ruled:

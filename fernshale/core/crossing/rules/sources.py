@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import Path
 
 from fernshale.core.base.disk import write_atomic
@@ -23,14 +24,14 @@ LEARNED = "learned-"
 _MAX_LEARNED = 100
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class LegRules:
     """Rule sets in the order of their authority, and how the interfaces of engine and plugins change on the leg."""
 
     sets: tuple[RuleSet, ...]
     changes: tuple[ApiChange, ...] = ()
 
-    @property
+    @cached_property
     def all(self) -> tuple[Rule, ...]:
         """All rules; of several with one id only the one with the highest authority, since its places would be changed twice."""
         found: dict[str, Rule] = {}
@@ -54,11 +55,19 @@ class LegRules:
 
     def is_declared(self, rule: Rule) -> bool:
         """Whether the release itself declares a rule."""
-        return any(group.is_declared and rule in group.rules for group in self.sets)
+        return any(group.is_declared for group, known in self._by_id.get(rule.id, ()) if known == rule)
 
     def source(self, rule: Rule) -> str:
         """The source of a rule, for its evidence."""
-        return next((group.title for group in self.sets if rule in group.rules), "")
+        return next((group.title for group, known in self._by_id.get(rule.id, ()) if known == rule), "")
+
+    @cached_property
+    def _by_id(self) -> Mapping[str, list[tuple[RuleSet, Rule]]]:
+        found: dict[str, list[tuple[RuleSet, Rule]]] = {}
+        for group in self.sets:
+            for rule in group.rules:
+                found.setdefault(rule.id, []).append((group, rule))
+        return found
 
 
 def leg_rules(scan: ProjectScan, crossing: Crossing, work: Work) -> LegRules:

@@ -103,10 +103,12 @@ def line_reader(scan: ProjectScan) -> LineOf:
 
 def read_round_log(log: Path, scan: ProjectScan) -> tuple[Diagnostic, ...]:
     try:
-        data = log.read_bytes()
+        stat = log.stat()
+        key = log, stat.st_mtime_ns, stat.st_size, scan.profile.diagnostic
+        make = lambda: read_log(log.read_bytes(), scan.profile.diagnostic)  # noqa: E731
+        return scan.cache.get("log of a round", key, make, len)
     except OSError:
         return ()  # the log file was deleted: the numbers of the round are known, its causes are not
-    return read_log(data, scan.profile.diagnostic)
 
 
 # Assets are read by the running game; a change of theirs needs another trial, not another build.

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cache, partial
+from functools import cache, cached_property, partial
 
 from fernshale.core.base.confidence import SHARE_BY_LINE, SHARE_BY_SYMBOL
 from fernshale.core.base.globs import matches
@@ -17,12 +17,12 @@ from fernshale.core.build.owners import OwnerContext, all_places
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.rules.sources import LEARNED, LegRules
 from fernshale.core.crossing.stages.build.doubts import find_doubt, find_removal_doubt
-from fernshale.core.crossing.stages.build.rule_filters import FAR_KINDS, Case, find_refusal
+from fernshale.core.crossing.stages.build.rule_filters import FAR_KINDS, Case, find_refusal, words_of
 from fernshale.core.crossing.stages.build.view import Fix, RefusedRule
 from fernshale.core.fix.apply import CodeEdit, only_some
 from fernshale.core.fix.expression_span import expression_lines
 from fernshale.core.fix.names_in_scope import declaring_lines, global_uses
-from fernshale.core.fix.rules import CallRule, DeleteRule, RenameRule, Rule
+from fernshale.core.fix.rules import CallRule, DeleteRule, HeaderRule, MoveRule, ReimportRule, RenameRule, Rule
 
 # The lines below the head of a class in which a new member may be inserted.
 _HEAD_LINES = 12
@@ -52,7 +52,7 @@ class FixSearch:
         # Worked out at most once, and only where a rule asks for it.
         spans = [cache(partial(_expression_at, error.place, self.scan)) for error in cause.errors]
         fixes, refused = [], []
-        for rule in self.live:
+        for rule in self._worth_trying(cause, set().union(*as_built, *as_now)):
             case = Case(rule, cause, self.edits.get(rule.id, ()))
             if isinstance(rule, DeleteRule):
                 fixes += self._removal(rule, case, automatic_from)
@@ -73,6 +73,46 @@ class FixSearch:
             meant or fixes, key=lambda fix: (not _is_of(fix.rule, cause), -fix.confidence, -fix.clears, fix.rule.id)
         )
         return tuple(best), tuple(refused)
+
+    def _worth_trying(self, cause: Cause, spots: Collection[Spot]) -> list[Rule]:
+        """The rules, in order, that change a line of the cause, that are about its symbol, or that may be for any cause."""
+        by_spot, by_word, others = self._index
+        found = set(others)
+        for spot in spots:
+            found.update(by_spot.get(spot, ()))
+        found.update(by_word.get(cause.symbol, ()))
+        return [self.live[number] for number in sorted(found)]
+
+    @cached_property
+    def _index(self) -> tuple[Mapping[Spot, list[int]], Mapping[str, list[int]], list[int]]:
+        """The numbers of the rules by the lines that they change and by the words that they are about; and those that need neither:
+        for certain messages, files, learned changes, or names that are no words."""
+        by_spot: dict[Spot, list[int]] = {}
+        by_word: dict[str, list[int]] = {}
+        others = []
+        for number, rule in enumerate(self.live):
+            for spot in {spot for edit in self.edits.get(rule.id, ()) for spot in self._lines_of(edit)}:
+                by_spot.setdefault(spot, []).append(number)
+            for word in words_of(rule):
+                by_word.setdefault(word, []).append(number)
+            is_other = isinstance(rule, DeleteRule | MoveRule | HeaderRule | ReimportRule)
+            if is_other or rule.diagnostic or rule.id.startswith(LEARNED):
+                others.append(number)
+        return by_spot, by_word, others
+
+    def _lines_of(self, edit: CodeEdit) -> frozenset[Spot]:
+        known = self._lines.get(id(edit))
+        if known is None:
+            known = self._lines[id(edit)] = frozenset(_lines_of(edit))
+        return known
+
+    @cached_property
+    def _lines(self) -> dict[int, frozenset[Spot]]:
+        """The lines of each edit by its identity: the edits of a search live as long as it."""
+        return {}
+
+    def _touching(self, edits: Sequence[CodeEdit], spots: set[Spot]) -> tuple[CodeEdit, ...]:
+        return tuple(edit for edit in edits if not self._lines_of(edit).isdisjoint(spots))
 
     def _removal(self, rule: DeleteRule, case: Case, automatic_from: float) -> list[Fix]:
         """The fix that removes the files of a rule, where the message is one it is for and there are such files."""
@@ -99,7 +139,7 @@ class FixSearch:
             edits = _near(rule, edits, here, self._also_undeclared(case))
             if not edits:
                 return None
-        spots = set().union(*(_lines_of(edit) for edit in here))
+        spots = set().union(*map(self._lines_of, here))
         clears = cause.count if case.adds_the_member else sum(bool(item & spots) for item in places)
         # With a placeholder, the error only becomes another one.
         clears = 0 if rule.leaves_placeholder else clears
@@ -117,17 +157,17 @@ class FixSearch:
         # A missing member is named by itself; the place for it may be far from the head of its class.
         if case.adds_the_member:
             return edits, lines
-        here = _touching(edits, set().union(*lines))
+        here = self._touching(edits, set().union(*lines))
         if not here and rule.id.startswith(LEARNED):
             # A person may have changed what a line with an error uses where that is declared.
             lines = [item | self._declaring(item) for item in lines]
-            return _touching(edits, set().union(*lines)), lines
+            return self._touching(edits, set().union(*lines)), lines
         if not (rule.named and cause.kind in (*MISSING, CALL) and case.names_symbol):
             return here, lines
         # Where no edit is on the reported line, one further down in the expression that begins there is meant.
-        on = set().union(*(_lines_of(edit) for edit in here))
+        on = set().union(*map(self._lines_of, here))
         places = [item if item & on else item | span() for item, span in zip(lines, spans, strict=True)]
-        return _touching(edits, set().union(*places)), places
+        return self._touching(edits, set().union(*places)), places
 
     def _also_undeclared(self, case: Case) -> dict[TreePath, frozenset[int]]:
         """The characters, by file, where an undeclared name of C is used: compilers report it once for each function, or once for
@@ -148,10 +188,6 @@ class FixSearch:
             lines = {line for other, line in spots if other == file}
             found |= {(file, line) for line in declaring_lines(text, file, lines)} if text is not None else set()
         return found
-
-
-def _touching(edits: Sequence[CodeEdit], spots: set[Spot]) -> tuple[CodeEdit, ...]:
-    return tuple(edit for edit in edits if _lines_of(edit) & spots)
 
 
 def _in_files(edits: Sequence[CodeEdit], lines: list[set[Spot]]) -> tuple[tuple[CodeEdit, ...], list[set[Spot]]]:

@@ -42,7 +42,7 @@ def live_rules(
     everywhere = find_all_edits(scan, [rule for rule in code if applies_everywhere(rule)], token)
     edits = {**near, **everywhere}
     for rule in code:
-        if not rule.is_repeatable and edits.get(rule.id):
+        if edits.get(rule.id) and not rule.is_repeatable:
             edits[rule.id] = tuple(edit for edit in edits[rule.id] if not _was_applied(rule, edit, decided))
     return tuple(rule for rule in code if isinstance(rule, DeleteRule) or edits.get(rule.id)), edits
 

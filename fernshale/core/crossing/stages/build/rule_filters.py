@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 from fernshale.core.base.bounded_regex import search
 from fernshale.core.build.causes import Cause
@@ -77,8 +77,14 @@ def names_symbol(rule: Rule, symbol: str) -> bool:
         return True  # a name of a module that is missing
     if isinstance(rule, HeaderRule | ReimportRule) and f"/{symbol}".endswith(f"/{rule.old}"):
         return True  # a module of a package, by its path in the package
+    return symbol in words_of(rule)
+
+
+@lru_cache(maxsize=16_384)
+def words_of(rule: Rule) -> frozenset[str]:
+    """The words and paths that a rule is about."""
     words = " ".join(rule.subjects)
-    return symbol in {*re.findall(r"[\w/.]+", words), *re.findall(r"\w+", words)}
+    return frozenset((*re.findall(r"[\w/.]+", words), *re.findall(r"\w+", words)))
 
 
 def _silent(case: Case) -> str:

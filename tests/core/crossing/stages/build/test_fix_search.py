@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import pytest
+
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import undo
+from fernshale.core.crossing.stages.build.fix_search import FixSearch
 from fernshale.core.crossing.stages.build.view import CauseView
 from fernshale.core.crossing.stages.overview import inspect
 from tests.conftest import Tree
@@ -58,3 +61,50 @@ def test_what_only_shares_a_line_with_something_private_is_not_offered(tree: Tre
     view = _cause(_built(tree, _PRIVATE))
     assert (view.cause.kind, view.cause.symbol) == ("private", "boats")
     assert not [fix for fix in view.fixes if fix.rule.kind == "reorder"]
+
+
+_MANY_OLD = """\
+#include <string>
+namespace rush {
+struct Lamp { int glow(int by); int dim; void snuff(); static Lamp make(int a, int b); Lamp(int a, int b); };
+struct Buoy { virtual void rise(int hour); };
+int draw(int hour, const std::string& text);
+constexpr int DEEP = 3;
+}
+"""
+_MANY_NEW = """\
+#include <string>
+namespace rush {
+struct Beacon { int shine(int by, int how); int dim(); static Beacon make(int b, int a); private: Beacon(int a, int b); };
+struct Buoy { virtual void rise(const std::string& hour) = 0; };
+int draw(const std::string& text, int hour);
+constexpr int VERY_DEEP = 3;
+}
+"""
+_MANY_GAME = """\
+#include "rush.hpp"
+struct Own : rush::Buoy { void rise(int hour) override; };
+int f(rush::Lamp& lamp, rush::Lamp* other) {
+    lamp.snuff();
+    return lamp.glow(rush::DEEP) + other->dim +
+           rush::draw(1, "all");
+}
+rush::Lamp made(1, 2);
+Own own;
+"""
+
+
+def test_only_rules_that_can_apply_are_tried_for_a_cause(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
+    game = {"src/a.cpp": _MANY_GAME, "src/b.cpp": _MANY_GAME.replace("Own", "Other").replace("made", "built")}
+    game["said.log"] = "src/a.cpp:4:10: error: no matching function for call to 'snuff(int)'\n"
+    build = "cd {project}/src && for file in a b; do g++ -std=c++17 -fsyntax-only -I {engine}/include $file.cpp; done; cat ../said.log; exit 1"
+    crossing = begin_engine(tree, {"include/rush.hpp": _MANY_OLD}, {"include/rush.hpp": _MANY_NEW}, game, build)
+    _take(crossing, "engine:sites", "apply")
+    _take(crossing, "build:run", "build")
+    found = inspect(crossing, Work()).build.causes
+    assert len(found) > 4 and sum(len(view.fixes) for view in found) > 4 and any(view.refused for view in found)
+    monkeypatch.setattr(FixSearch, "_worth_trying", lambda self, cause, spots: list(self.live))
+    every = inspect(crossing, Work()).build.causes
+    assert [(view.cause.key, view.fixes, view.refused) for view in every] == [
+        (view.cause.key, view.fixes, view.refused) for view in found
+    ]
