@@ -50,7 +50,8 @@ from fernshale.core.crossing.stages.build.type_annotations import with_declared
 from fernshale.core.crossing.stages.build.values_in_scope import with_values_in_scope
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix, files_with_errors
 from fernshale.core.inference.from_api_diff import symbols_named
-from fernshale.core.survey.roles import role_of
+from fernshale.core.profile.model import Role
+from fernshale.core.survey.roles import CODE_ROLES, role_of
 
 
 def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> BuildView:
@@ -119,7 +120,10 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         open_ = _count_open(cause)
         is_settled = bool(handled_by) or (is_stale and not fixes and not open_)
         state = states.get(cause.key, "new")
-        views.append(CauseView(cause, fixes, open_, state, is_later, left_out, is_settled, refused, handled_by))
+        no_code = None if fixes else _without_code(cause, scan)
+        views.append(
+            CauseView(cause, fixes, open_, state, is_later, left_out, is_settled, refused, handled_by, no_code)
+        )
     # A rule that an error leads to is not silent.
     told = {fix.rule.id for view in views for fix in view.fixes}
     silent = tuple(fix for fix in silent if fix.rule.id not in told)
@@ -135,6 +139,13 @@ def _left_out_plugin(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> st
         if id in (cause.symbol, cause.scope) or (cause.kind == HEADER and has_file(files, cause.symbol)):
             return id
     return ""
+
+
+def _without_code(cause: Cause, scan: ProjectScan) -> tuple[str, Role] | None:
+    """A file with errors of a cause, and its role, if the role of none of its files is one for code."""
+    files = [file for file in cause.files if file in scan.manifest.files]
+    roles = [role_of(scan.profile, file).role for file in files]
+    return None if not files or any(role in CODE_ROLES for role in roles) else (files[0], roles[0])
 
 
 def _count_open(cause: Cause) -> int:

@@ -20,6 +20,7 @@ from fernshale.core.crossing.stages.build.changed_types import gives_other
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.fix.apply import CodeEdit, only_some
 from fernshale.core.fix.rules import MarkRule, Rule
+from fernshale.core.profile.model import Role
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,6 +120,7 @@ class CauseView:
     `state` is its history over the rounds. A cause that was put off has no high-confidence fix. `left_out` is the plugin that had
     what is missing and was left out. A cause is settled when all its lines were changed since the build and nothing is
     proposed, or a fix for all of it was applied, `handled_by`. `refused` are rules about its symbol that are no option.
+    `no_code` is a file with its errors, and the role of that, if none of its files has a role for code.
     """
 
     cause: Cause
@@ -130,6 +132,7 @@ class CauseView:
     is_settled: bool = False
     refused: tuple[RefusedRule, ...] = ()
     handled_by: str = ""
+    no_code: tuple[str, Role] | None = None
 
     @property
     def settled_words(self) -> str:

@@ -21,6 +21,7 @@ from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.rules import search as ruling
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import export_rules, leg_rules, own_rules
+from fernshale.core.crossing.stages.build.explanation import explain_nothing
 from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.drift.comparison import compare
 from fernshale.core.drift.release_symbols import read_pair
@@ -538,3 +539,24 @@ def test_what_compiles_and_is_wrong_is_said_only_of_files_without_errors(tree: T
     assert [item.title for item in _look(crossing).build.items if item.key.startswith("silent:")] == [
         "override on_water, not on_tide: wrong now, and no error says so"
     ]
+
+
+def test_errors_in_files_that_are_no_code_of_the_profile_say_so(tree: Tree) -> None:
+    old = {"include/rush.h": "int rush_glow(int strength);\n"}
+    new = {"include/rush.h": "int rush_shine(int strength);\n#define rush_glow rush_shine\n"}
+    build = "gcc -fsyntax-only -Werror=implicit-function-declaration {project}/more/a.c {project}/src/a.c"
+    files = {
+        "more/a.c": "int f(void) { return rush_glow(1); }\n",
+        "src/a.c": "int main(void) { return rush_dim(2); }\n",
+    }
+    crossing = begin_engine(tree, old, new, files, build)
+    _take(crossing, "engine:sites", "apply")
+    _take(crossing, "build:run", "build")
+    view = _look(crossing).build
+    said = {cause.cause.symbol: explain_nothing(cause, view) for cause in view.causes}
+    assert said["rush_glow"] == (
+        "more/a.c has no role, and only code is changed. If it is code, assign it the role own on Survey.",
+    )
+    assert "No rule of this leg" in said["rush_dim"][0]
+    _take(crossing, "role:more/a.c", "own")
+    assert {cause.cause.symbol: bool(cause.fixes) for cause in _look(crossing).build.causes}["rush_glow"]
