@@ -26,8 +26,9 @@ MEMBERS_AND_USES_OF_OTHER = 0.85
 # An existing function has the parameters of the removed one and a similar name; the removed one called it as well.
 TWIN = 0.5
 CALLED_TWIN = 0.7
-# The successor is of another kind: a class for a function, a member of another class.
+# The successor is of another kind: a class for a function, a member of another class; or a field of another type.
 SHARE_OTHER_KIND = 0.5
+SHARE_OTHER_TYPE = 0.85
 
 # Rules from changed declarations. Values copied from the release's own code may not fit here.
 COPIED_VALUE = 0.6

@@ -201,7 +201,6 @@ class _Work:
         self.names = Rarity(item.name for item in (*self.old, *self.new))
         self.words = Rarity(word for item in (*self.old, *self.new) for word in item.words)
         self.docs = Rarity({doc_text(item) for item in (*self.old, *self.new)}, words_of_text)
-        self.classes = {item.name for item in (*self.old, *self.new) if item.kind in CONTAINER}
         self.new_paths = {item.path for item in self.new if not item.is_hidden}
         self.old_members, self.new_members = Members(self.old), Members(self.new)
         self.old_order, self.new_order = neighbour_names(self.old), neighbour_names(self.new)
@@ -215,7 +214,7 @@ class _Work:
         return World(
             self.names, self.words, lambda scope: _mapped(scope, scopes), lambda type_: types.get(type_, type_),
             lambda file: files.get(file, file), self.swaps, self.paired, self.unique,
-            bases_of=self.new_members.line, exchanged=self.exchanged, classes=self.classes,
+            bases_of=self.new_members.line, exchanged=self.exchanged,
         )  # fmt: skip
 
     def match(

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
 
-from fernshale.core.drift.declarations import plain_type, without_qualifiers
+from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.names.name_parts import (
     Bag,
     Rarity,
@@ -108,8 +108,7 @@ class World:
     `scope_of` maps old scopes to new ones, `name_of` renamed types to their new names, `file_of` moved files to new ones.
     `swaps` counts the replaced pairs of name parts. `paired` maps old to new names. `unique` are the names that occur once
     outside classes in either release. `sole` are the pairs of paths that are the only removed and the only added ones of their
-    scopes. `bases_of` gives the scopes that a scope of the new release inherits from. `classes` are the names of the classes of
-    both.
+    scopes. `bases_of` gives the scopes that a scope of the new release inherits from.
     `exchanged` counts how often declarations that stayed, or were matched, have a new type in place of an old one, by names.
     """
 
@@ -124,7 +123,6 @@ class World:
     sole: Collection[tuple[tuple[str, ...], tuple[str, ...]]] = ()
     bases_of: Callable[[tuple[str, ...]], Collection[tuple[str, ...]]] = lambda _: ()
     exchanged: Mapping[tuple[str, str], int] = field(default_factory=dict)
-    classes: Collection[str] = ()
 
 
 def sum_up(signals: Iterable[Signal], table: WeightTable) -> SymbolEvidence:
@@ -277,8 +275,7 @@ def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
     ours_back, theirs_back = world.type_of(old.returns), new.returns
     if ours_back and theirs_back:
         if ours_back != theirs_back:
-            are_classes = _is_class(old.symbol.returns, world) and _is_class(new.symbol.returns, world)
-            add("other class as result" if are_classes else "other result", 1.0)
+            add("other result", 1.0)
         elif ours_back not in _PLAIN_TYPES:
             is_call = old.symbol.is_callable
             add("same result", 1.0, f"both give {new.symbol.returns}" if is_call else f"both are {new.symbol.returns}")
@@ -294,12 +291,6 @@ def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
             )
         else:
             add("other value", 1.0)
-
-
-def _is_class(type_: str, world: World) -> bool:
-    """Whether a type is a class, or a pointer or reference to one, of either release."""
-    names = names_in_type(without_qualifiers(type_))
-    return len(names) == 1 and names[0] in world.classes
 
 
 def _weigh_members(old: Traits, new: Traits, add: _Add) -> None:

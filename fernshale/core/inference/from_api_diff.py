@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from fernshale.core.base.confidence import (
+    AUTOMATIC_FROM,
     CALL_REMOVED,
     GETTER,
     IMPORTED_FROM_OTHER_MODULE,
@@ -21,10 +22,11 @@ from fernshale.core.base.confidence import (
     REORDERED,
     SAME_POSITION,
     SHARE_OTHER_KIND,
+    SHARE_OTHER_TYPE,
 )
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS, language_of
 from fernshale.core.drift.comparison import ApiChange
-from fernshale.core.drift.declarations import plain_type
+from fernshale.core.drift.declarations import plain_type, renamed_type
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.names.cpp_types import types_of
 from fernshale.core.drift.names.name_parts import parts_of
@@ -90,16 +92,21 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
     `old` and `new` are the releases' folders; the new one's code shows how to use new APIs.
     """
     rules: dict[str, Rule] = {}
-    types = {
-        item.old.name: item.new.name
+    successors = {
+        item.old.name: item.candidates[0]
         for item in changes
-        if item.kind == "renamed" and item.old is not None and item.new is not None and item.old.kind in CONTAINER
+        if item.kind in ("renamed", "deprecated")
+        and item.old is not None
+        and item.old.kind in CONTAINER
+        and item.candidates
     }
+    types = {name: found.symbol.name for name, found in successors.items()}
     leg = _Leg(
         old,
         new,
         frozenset(item.symbol.path for item in changes if item.kind == "added"),
         types,
+        {name: types[name] for name, found in successors.items() if found.score >= AUTOMATIC_FROM},
         usual_defaults(changes),
     )
     goes: set[str] = set()
@@ -139,12 +146,14 @@ def _add(rules: dict[str, Rule], rule: Rule) -> None:
 
 @dataclass(frozen=True, slots=True)
 class _Leg:
-    """The folders of both releases, the paths of added symbols, the new names of renamed types, and the usual defaults."""
+    """The folders of both releases, the paths of added symbols, the new names of renamed types, of all and of those that are
+    certain, and the usual defaults."""
 
     before: Path
     after: Path
     added: Collection[tuple[str, ...]]
     types: Mapping[str, str]
+    certain_types: Mapping[str, str]
     defaults: Defaults
 
     def members_of(self, name: str, near: Symbol) -> Sequence[Symbol]:
@@ -233,6 +242,8 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
             if form is not None:
                 return
             score, why = score * SHARE_OTHER_KIND, f"{why}; it is called on another object"
+    if old.kind == new.kind == "field" and _is_other_type(old, new, leg.certain_types):
+        score, why = score * SHARE_OTHER_TYPE, f"{why}; it is a {new.returns} now"
     if old.is_callable and new.kind == "class":
         # Called like a function, it returns something else than before.
         score, why = score * SHARE_OTHER_KIND, f"{new.name} is a class; {why}"
@@ -427,6 +438,12 @@ def _accessor(change: ApiChange) -> GetterRule | None:
         rule_id(field), why, old=field.name, new=reads.symbol.name, setter=writes.symbol.name if writes else "",
         of=".".join(field.scope), confidence=score, named=True,
     )  # fmt: skip
+
+
+def _is_other_type(old: Symbol, new: Symbol, types: Mapping[str, str]) -> bool:
+    """Whether two fields have different types, as far as both are known."""
+    both = bool(old.returns and new.returns)
+    return both and renamed_type(old.returns, types) != plain_type(new.returns)
 
 
 def _needed(symbol: Symbol) -> Sequence[Parameter]:

@@ -216,6 +216,19 @@ def test_members_of_a_type_that_went_into_its_owner_are_asked_of_that(tree: Tree
     assert chains["key.code → pressed"].confidence < 0.9 <= chains["key.scan → scan"].confidence
 
 
+def test_a_field_of_another_type_is_asked_about(tree: Tree) -> None:
+    """Neighbours and names alone say that one became the other; the types say that it did not."""
+    body = "struct Wick { int length; int burnt; int wet; };\nstruct Flame { double heat; bool lit; double glow; };\n"
+    old = {"w.hpp": f"{body}struct Lamp {{ int base; Wick wick_long; int ring; int hook; }};\n"}
+    confidence = {}
+    for type_ in ("Wick", "Flame"):
+        new = {"w.hpp": f"{body}struct Lamp {{ int base; {type_} wick_longer; int ring; int hook; }};\n"}
+        rule, text = _best(tree, old, new, "a.cpp", "f(lamp.wick_long);")
+        assert text == "f(lamp.wick_longer);"
+        confidence[type_] = rule.confidence
+    assert confidence["Flame"] < 0.9 <= confidence["Wick"]
+
+
 def test_an_argument_without_a_place_is_named_and_asked_about(tree: Tree) -> None:
     old = {"w/lamp.py": "class Lamp:\n    def move(self, x, y): pass\n"}
     new = {"w/lamp.py": "class Lamp:\n    def move(self, y): pass\n"}
