@@ -59,6 +59,8 @@ STUB = 0.5
 # A mark of all derived classes in the new release's examples, and of none in the old one's.
 MARK_OF_EXAMPLES = 0.7
 RETYPED = 0.8
+# An override that a checker reports takes the optional parameters that its base takes now.
+OVERRIDE_WIDENED = 0.93
 
 # A type annotation for a variable: all values are made by one class; some values have an unknown type; the maker may be a function;
 # the code tests for None.

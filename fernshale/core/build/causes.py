@@ -52,6 +52,8 @@ _UNSEEN = (INCOMPLETE, CONVERSION, "other")
 _CHAIN = re.compile(r"[^\W\d]\w*(?: *\. *[^\W\d]\w*)*")
 _LACKING = re.compile(r"has no attribute '(?P<attribute>\w+)'|^'(?P<member>\w+)' is not a known attribute")
 _OBJECTS = ("self", "cls", "this")
+# An argument that a checker names by its number.
+_ARGUMENT = re.compile(r"^Argument (?P<number>\d+) to '(?P<call>\w+)'")
 # Kinds of errors about a variable or field that messages do not name; and the position of its name in an assignment.
 _OF_NAMES = (EMPTY, NUMBER)
 _SETS = re.compile(r"^Incompatible types in assignment ")
@@ -246,7 +248,10 @@ def _held_near(owned: Owned, line_of: LineOf) -> str:
         # The place is that of the value.
         found = _TARGET.match(line)
         return last_name(found["target"]) if found else ""
-    found = next((found for found in _CHAIN.finditer(line) if found.start() <= at < found.end()), None)
+    chains = list(_CHAIN.finditer(line))
+    found = next((found for found in chains if found.start() <= at < found.end()), None)
+    if found is None and at < 0:
+        found = _chain_meant(message, line, chains, line_of(owned.place.file, owned.place.line - 1))
     if found is None:
         return ""
     names = found[0].replace(" ", "").split(".")
@@ -256,6 +261,42 @@ def _held_near(owned: Owned, line_of: LineOf) -> str:
     elif line[found.end() :].lstrip().startswith("("):
         names = []
     return names[-1] if names and names[-1] not in _OBJECTS else ""
+
+
+def _chain_meant(message: str, line: str, chains: Sequence[re.Match[str]], line_before: str) -> re.Match[str] | None:
+    """Return the chain of names on a line that a message without a column is about; None if it is not certain."""
+    if lacking := _LACKING.search(message):
+        asked = lacking["attribute"] or lacking["member"]
+        meant = [found for found in chains if asked in found[0].replace(" ", "").split(".")[1:]]
+    elif argument := _ARGUMENT.match(message):
+        calls = [*re.finditer(rf"\b{argument['call']}\s*\(", line)]
+        begins = [found.end() for found in calls]
+        if not begins and re.search(rf"\b{argument['call']}\s*\(\s*$", line_before):
+            begins = [0]  # the arguments are on lines of their own
+        # Of two calls of the function on the line, either may be meant.
+        given = {_argument(line, begin, int(argument["number"])) for begin in begins}
+        meant = [found for found in chains if {found[0]} == given]
+    elif "not indexable" in message:
+        meant = [found for found in chains if line[found.end() :].lstrip().startswith("[")]
+    else:
+        return None
+    return meant[0] if len({found[0] for found in meant}) == 1 else None
+
+
+def _argument(line: str, begin: int, number: int) -> str:
+    """Return an argument, counted from 1, of the call whose bracket opens before `begin`; "" if the line has not that many."""
+    depth, start = 0, begin
+    for at in range(begin, len(line) + 1):
+        character = line[at : at + 1]
+        if depth == 0 and character in (",", ")", ""):
+            number -= 1
+            if number == 0:
+                return line[start:at].strip()
+            if character != ",":
+                break
+            start = at + 1
+        depth += (character in ("(", "[", "{")) - (character in (")", "]", "}"))
+    return ""
 
 
 def _object_near(owned: Owned, line_of: LineOf) -> str:

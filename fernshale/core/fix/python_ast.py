@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import warnings
 from functools import lru_cache
 from itertools import accumulate
 
@@ -14,6 +15,18 @@ def parse_python(text: str) -> ast.Module | None:
         return ast.parse(text)
     except (SyntaxError, ValueError, RecursionError):
         return None
+
+
+@lru_cache(maxsize=64)
+def compiles(text: str) -> bool:
+    """Whether a file can be compiled: it parses, and no function has a parameter twice."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            compile(text, "<text>", "exec", dont_inherit=True)
+        except (SyntaxError, ValueError, RecursionError):
+            return False
+    return True
 
 
 def last_name(node: ast.expr | None) -> str:

@@ -9,7 +9,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 
-from fernshale.core.base.confidence import RETYPED, STUB
+from fernshale.core.base.confidence import OVERRIDE_WIDENED, RETYPED, STUB
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, TYPE_AFTER_NAME
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
@@ -219,11 +219,13 @@ def _wider(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
     if any(re.search(r"[^\W\d]", re.sub(r"\b(?:True|False|None)\b", "", item.default)) for item in more):
         return  # a name that may mean nothing here
     text = ", ".join(map(_as_python, more))
+    are_optional = all(item.default or item.name.startswith("*") for item in more)
     # The error names the class with the overridden method.
     yield RewriteRule(
         rule_id(old, "override"), change.what, title=f"{old.name} takes {text} as well",
         diagnostic=rf"\b(?:{re.escape(old.scope[-1])}|{re.escape(new.scope[-1])})\b", pattern=f"def {old.name}($$given)",
-        replacement=f"def {old.name}($$given, {text})", confidence=RETYPED, named=True,
+        replacement=f"def {old.name}($$given, {text})", named=True,
+        confidence=OVERRIDE_WIDENED if are_optional else RETYPED,
     )  # fmt: skip
 
 

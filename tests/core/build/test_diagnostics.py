@@ -165,6 +165,37 @@ def test_what_only_follows_stands_under_its_cause() -> None:
     assert [cause.symbol for cause in causes] == ["Tide", "tide", "", "far"]
 
 
+def test_without_a_column_the_words_of_a_checker_name_the_variable() -> None:
+    lines = {
+        1: "hits = wick.check(self.boat, self.ropes)",
+        2: "hits = wick.check(",
+        3: "    self.boat, self.scene['Ropes']",
+        4: "self.lamp.draw(self.boat)",
+        5: "x = self.mouse[1]",
+        6: "f(check(a, self.ropes), self.boat)",
+        7: "check(self.boat + 1, check(self.ropes, b))",
+    }
+    wrong = 'has incompatible type "Any | None"; expected "Sprite"  [arg-type]'
+    log = [
+        f'a.py:1: error: Argument 1 to "check" {wrong}',
+        f'a.py:1: error: Argument 2 to "check" {wrong}',
+        f'a.py:3: error: Argument 1 to "check" {wrong}',
+        'a.py:4: error: Item "None" of "Any | None" has no attribute "draw"  [union-attr]',
+        'a.py:5: error: Value of type "Any | None" is not indexable  [index]',
+        f'a.py:6: error: Argument 2 to "f" {wrong}',
+        f'a.py:6: error: Argument 2 to "check" {wrong}',
+    ]
+    owned = [Owned(item, "own", item.place) for item in read_diagnostics(log, ())]
+    causes = find_causes(owned, lambda file, line: lines.get(line, ""))
+    assert {cause.symbol: sorted(error.place.line for error in cause.errors) for cause in causes} == {
+        "boat": [1, 3, 6], "ropes": [1, 6], "lamp": [4], "mouse": [5],
+    }  # fmt: skip
+    # A sum is no variable, and of two calls of the function one may be meant as well as the other.
+    unsure = read_diagnostics([f'a.py:7: error: Argument 1 to "check" {wrong}'], ())
+    (cause,) = find_causes([Owned(unsure[0], "own", unsure[0].place)], lambda file, line: lines.get(line, ""))
+    assert cause.kind == "call"
+
+
 def test_a_condition_declares_nothing() -> None:
     lines = {("a.c", 3): "    if (event.lane & OAR_FAST)", ("a.c", 5): "    if (lanes & OAR_FAST)"}
     log = [

@@ -6,18 +6,20 @@ import re
 from collections.abc import Sequence
 from pathlib import PurePosixPath
 
+from fernshale.core.base.confidence import AUTOMATIC_FROM
 from fernshale.core.base.languages import ENDINGS
-from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import last_name
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.crossing.rules.sources import LegRules
-from fernshale.core.fix.apply import CodeEdit
+from fernshale.core.fix.apply import CodeEdit, apply_edits
 from fernshale.core.fix.call_acceptance import arguments_after, is_accepted
 from fernshale.core.fix.dropped_text import dropped_by, words_of_loss
 from fernshale.core.fix.holder_imports import needs_import
-from fernshale.core.fix.rules import CallRule, DeleteRule, NewName, Rule
+from fernshale.core.fix.python_ast import compiles
+from fernshale.core.fix.rules import CallRule, DeleteRule, NewName, PatternRule, Rule
 from fernshale.core.survey.roles import role_of
 
 _PYTHON = ENDINGS["python"]
@@ -28,6 +30,8 @@ def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: Pro
     """The reason to look before a rule is applied at these places; "" where there is none."""
     if dropped := dropped_by(rule, edits, is_declared=rules.is_declared(rule)):
         return words_of_loss(dropped)
+    if broken := _not_python(rule, edits, scan):
+        return f"{broken} would not compile with it"
     if unimported := _without_import(rule, edits, scan):
         return f"{unimported[0]} has to be imported, and how is not known: {unimported[1]}"
     if importer := _imported_through(edits, scan):
@@ -55,6 +59,21 @@ def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) ->
         if text is not None and not is_added and needs_import(rule, path, text, [edit.new for edit in group]):
             return rule.imports, path
     return None
+
+
+def _not_python(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
+    """The first file of Python that compiles now, and would not with the edits of a pattern; "" where there is none."""
+    if not isinstance(rule, PatternRule) or rule.confidence < AUTOMATIC_FROM:
+        return ""
+    by_file: dict[TreePath, list[CodeEdit]] = {}
+    for edit in edits:
+        if edit.path.endswith(_PYTHON):
+            by_file.setdefault(edit.path, []).append(edit)
+    for path, group in by_file.items():
+        text = scan.read(path)
+        if text is not None and compiles(text) and not compiles(apply_edits(text, group)):
+            return printable(path)
+    return ""
 
 
 def _imported_through(edits: Sequence[CodeEdit], scan: ProjectScan) -> str:

@@ -29,3 +29,35 @@ def test_only_where_it_is_declared(game: str, is_told: bool, tree: Tree) -> None
     told = {item.change.what for item in inspect(crossing, Work()).build.drift}
     assert any("overrides nothing of Actor" in what for what in told) == is_told, told
     assert any("is not there any more" in what for what in told)
+
+
+_BASE = "class Sprite:\n    def update(self{}):\n        return 1\n"
+_LOG = (
+    'src/a.py:3: error: Signature of "update" incompatible with supertype "rush.Sprite"  [override]\n'
+    "src/a.py:3: note:      Superclass:\n"
+)
+
+
+@pytest.mark.parametrize(
+    ("more", "given", "is_automatic"),
+    [
+        (", delta: float = 1 / 60, *args, **kwargs", "self", True),
+        (", delta", "self", False),  # its callers have to pass it
+        (", delta: float = 1 / 60, *args", "self, *args", False),  # a second *args does not compile
+        (", delta: float = 1 / 60", "self, delta", False),  # neither does a second delta
+    ],
+)
+def test_optional_parameters_of_a_base_are_added_to_reported_overrides(
+    more: str, given: str, is_automatic: bool, tree: Tree
+) -> None:
+    code = f"from rush import Sprite\nclass Boat(Sprite):\n    def update({given}):\n        return 2\n"
+    files = {"src/a.py": code, "said.log": _LOG}
+    old, new = ({"rush.py": _BASE.format(text)} for text in ("", more))
+    crossing = begin_engine(tree, old, new, files, "cat {project}/said.log; exit 1")
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+    (cause,) = inspect(crossing, Work()).build.causes
+    (fix,) = (fix for fix in cause.fixes if "as well" in fix.rule.name)
+    assert fix.is_automatic == is_automatic, fix.evidence
+    if given != "self":
+        assert fix.doubt == "src/a.py would not compile with it"
