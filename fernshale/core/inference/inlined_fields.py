@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 
-from fernshale.core.base.confidence import SHARE_MATCHED_BY_NAME, SHARE_MATCHED_BY_TYPE
+from fernshale.core.base.confidence import AUTOMATIC_FROM, SHARE_MATCHED_BY_NAME, SHARE_MATCHED_BY_TYPE
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, language_of
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type, renamed_type
@@ -29,11 +29,7 @@ def inlined_rules(
 
     `before` and `after` are the folders of the releases, `types` the renamed types.
     """
-    gone = {
-        item.old.name
-        for item in changes
-        if item.kind == "removed" and item.old is not None and item.old.kind in CONTAINER
-    }
+    gone = {item.old.name for item in changes if item.old is not None and _is_lost(item)}
     for change in changes:
         field = change.old
         if field is None or field.kind != "field" or not field.scope or not field.file.endswith(_CHAINS):
@@ -41,6 +37,12 @@ def inlined_rules(
         lost = gone.intersection(names_in_type(field.returns)[-1:])
         if change.kind in ("removed", "renamed") and lost:
             yield from _rules_of(field, lost, before, after, types)
+
+
+def _is_lost(change: ApiChange) -> bool:
+    """Whether a type is gone without a certain successor."""
+    is_certain = bool(change.candidates) and change.candidates[0].score >= AUTOMATIC_FROM
+    return change.kind in ("removed", "renamed") and change.symbol.kind in CONTAINER and not is_certain
 
 
 def _rules_of(
