@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from fernshale.core.build.diagnostics import Diagnostic, SourcePlace
+from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.message_patterns import (
     CALL,
     CONVERSION,
@@ -26,21 +26,19 @@ from fernshale.core.build.message_patterns import (
     SYNTAX,
     TYPE,
     WORDINGS,
+    last_name,
     plain_quotes,
 )
 from fernshale.core.build.owners import Owned
+from fernshale.core.build.symbol_on_line import LineOf, called_near, held_near, no_lines, object_near
 
 _QUOTED = re.compile(r"'([^']+)'")
 _NUMBER = re.compile(r"\d+")
 _NO_METHOD = "abstract:"
 _ABSTRACT = re.compile(r"abstract (?:class )?(?:type )?'(?P<symbol>[^']+)'|'(?P<class>[^']+)' is an abstract class")
 _PURE = re.compile(r"'virtual (?P<symbol>[^']*\([^']*\)[^']*)'|unimplemented pure virtual method '(?P<method>\w+)'")
-_CALLED = re.compile(r"([^\W\d]\w*)\s*\(")
 # A type inside another word: the class itself, or with nothing as an alternative.
 _WRAPPED = re.compile(r"(?:[Tt]ype|Optional)\[(?P<type>[^\[\]]+)\]")
-# Text that may precede a method, on lines of its own.
-_ANNOTATIONS = re.compile(r"^\s*(?:@[\w.]+(?:\([^()]*\))?\s*)+")
-_MAX_ANNOTATIONS = 4
 # A class lacks a member of an interface that it declares to implement.
 _LACKS = re.compile(r"Property '(?P<symbol>\w+)' is missing in type")
 # A note says that a class is only forward-declared at the error, and the kinds of errors that can follow.
@@ -48,20 +46,8 @@ _ANNOUNCED = re.compile(
     r"(?:forward declaration of|class type) '(?:class |struct |union )?(?P<symbol>[\w:]+)[^']*'(?: is incomplete)?$"
 )
 _UNSEEN = (INCOMPLETE, CONVERSION, "other")
-# A name with its owner and the member that it lacks; the name by which a method refers to its object.
-_CHAIN = re.compile(r"[^\W\d]\w*(?: *\. *[^\W\d]\w*)*")
-_LACKING = re.compile(r"has no attribute '(?P<attribute>\w+)'|^'(?P<member>\w+)' is not a known attribute")
-_OBJECTS = ("self", "cls", "this")
-# An argument that a checker names by its number.
-_ARGUMENT = re.compile(r"^Argument (?P<number>\d+) to '(?P<call>\w+)'")
-# Kinds of errors about a variable or field that messages do not name; and the position of its name in an assignment.
+# Kinds of errors about a variable or field that messages do not name.
 _OF_NAMES = (EMPTY, NUMBER)
-_SETS = re.compile(r"^Incompatible types in assignment ")
-_TARGET = re.compile(r"\s*(?P<target>[^\W\d][\w.]*)\s*(?:[-+*/%@&|^]|//|\*\*|<<|>>)?=(?!=)")
-# A variable, whole, by index or called, with members of members.
-_MEMBER_OF = re.compile(
-    r"(?P<object>[^\W\d]\w*)(?:\[[^\]]*\]|\([^()]*\))?(?:\s*(?:\.|->)\s*[^\W\d]\w*(?:\[[^\]]*\])?)+"
-)
 # Names as they are declared: what may be before and after them.
 _NAME = re.compile(r"[^\W\d]\w*")
 _FUNCTION = re.compile(
@@ -110,14 +96,6 @@ class Cause:
         return tuple(sorted({error.place.file for error in self.errors if error.place.file}))
 
 
-LineOf = Callable[[str, int], str]
-
-
-def no_lines(file: str, line: int) -> str:
-    """For logs whose sources are not available."""
-    return ""
-
-
 OwnerOf = Callable[[str], str]
 
 
@@ -160,14 +138,6 @@ def find_causes(
     return _in_order(causes)
 
 
-def last_name(symbol: str) -> str:
-    """The bare name in a signature or qualified name: `keeper` of `const std::string& m::Pier::keeper() const`."""
-    head = re.sub(r"\{aka .*", "", symbol)
-    head = head.split("(")[0] if "(" in head and not head.startswith("(") else head
-    names = re.findall(r"~?\w+", re.sub(r"<[^<>]*>", "", head))
-    return names[-1] if names else symbol
-
-
 def kind_and_symbol(message: str) -> tuple[str, str]:
     """The kind of error that a message reports, and the last name of its symbol."""
     named = _name_message(message)
@@ -203,7 +173,7 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
         title = f"{macro} expands to {named.symbol}, which is not declared"
         return _Named(named.kind, title, macro, "", f"{named.kind}::{macro}")
     if named.kind in _OF_NAMES and not named.symbol:
-        symbol = _held_near(owned, line_of)
+        symbol = held_near(owned, line_of)
         return _titled(named.kind, symbol) if symbol else named
     if (
         named.kind == TYPE
@@ -213,13 +183,13 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
         # The place of use, not the expected owner.
         named = replace(named, title=f"{named.symbol} is not declared", scope="", key=f"{TYPE}::{named.symbol}")
     if named.kind == NO_STRUCTURE and not named.symbol:
-        symbol = _object_near(owned, line_of)
+        symbol = object_near(owned, line_of)
         return _titled(NO_STRUCTURE, symbol) if symbol else replace(named, title=diagnostic.message)
     if named.symbol or named.kind not in (CALL, OVERRIDE, GETTER):
         return named
     noted = (_QUOTED.search(plain_quotes(note.message)) for note in diagnostic.notes)
     symbol = next((last_name(found[1]) for found in noted if found), "")
-    symbol = symbol or _called_near(owned.place, named.kind, line_of)
+    symbol = symbol or called_near(owned.place, named.kind, line_of)
     return _titled(named.kind, symbol) if symbol else replace(named, title=diagnostic.message)
 
 
@@ -238,88 +208,6 @@ def _titled(kind: str, symbol: str) -> _Named:
     """Return the title for a symbol that a message does not name."""
     title = next(wording.title for wording in WORDINGS if wording.kind == kind).format(symbol=symbol)
     return _Named(kind, title, symbol, "", f"{kind}::{symbol}")
-
-
-def _held_near(owned: Owned, line_of: LineOf) -> str:
-    """Return the variable or field at a place, for a message that only reports its type; "" if there is no plain name."""
-    line, at = line_of(*_spot(owned)), owned.place.column - 1
-    message = plain_quotes(owned.diagnostic.message)
-    if _SETS.search(message):
-        # The place is that of the value.
-        found = _TARGET.match(line)
-        return last_name(found["target"]) if found else ""
-    chains = list(_CHAIN.finditer(line))
-    found = next((found for found in chains if found.start() <= at < found.end()), None)
-    if found is None and at < 0:
-        found = _chain_meant(message, line, chains, line_of(owned.place.file, owned.place.line - 1))
-    if found is None:
-        return ""
-    names = found[0].replace(" ", "").split(".")
-    if lacking := _LACKING.search(message):
-        asked = lacking["attribute"] or lacking["member"]
-        names = names[: names.index(asked)] if asked in names else []
-    elif line[found.end() :].lstrip().startswith("("):
-        names = []
-    return names[-1] if names and names[-1] not in _OBJECTS else ""
-
-
-def _chain_meant(message: str, line: str, chains: Sequence[re.Match[str]], line_before: str) -> re.Match[str] | None:
-    """Return the chain of names on a line that a message without a column is about; None if it is not certain."""
-    if lacking := _LACKING.search(message):
-        asked = lacking["attribute"] or lacking["member"]
-        meant = [found for found in chains if asked in found[0].replace(" ", "").split(".")[1:]]
-    elif argument := _ARGUMENT.match(message):
-        calls = [*re.finditer(rf"\b{argument['call']}\s*\(", line)]
-        begins = [found.end() for found in calls]
-        if not begins and re.search(rf"\b{argument['call']}\s*\(\s*$", line_before):
-            begins = [0]  # the arguments are on lines of their own
-        # Of two calls of the function on the line, either may be meant.
-        given = {_argument(line, begin, int(argument["number"])) for begin in begins}
-        meant = [found for found in chains if {found[0]} == given]
-    elif "not indexable" in message:
-        meant = [found for found in chains if line[found.end() :].lstrip().startswith("[")]
-    else:
-        return None
-    return meant[0] if len({found[0] for found in meant}) == 1 else None
-
-
-def _argument(line: str, begin: int, number: int) -> str:
-    """Return an argument, counted from 1, of the call whose bracket opens before `begin`; "" if the line has not that many."""
-    depth, start = 0, begin
-    for at in range(begin, len(line) + 1):
-        character = line[at : at + 1]
-        if depth == 0 and character in (",", ")", ""):
-            number -= 1
-            if number == 0:
-                return line[start:at].strip()
-            if character != ",":
-                break
-            start = at + 1
-        depth += (character in ("(", "[", "{")) - (character in (")", "]", "}"))
-    return ""
-
-
-def _object_near(owned: Owned, line_of: LineOf) -> str:
-    """Return the variable whose member is asked for at a place; "" if it is no plain name."""
-    line, at = line_of(*_spot(owned)), owned.place.column - 1
-    member = _QUOTED.search(plain_quotes(owned.diagnostic.message))
-    asks = re.compile(rf"(?:\.|->)\s*{re.escape(member[1])}\b" if member and member[1].isidentifier() else r"\.|->")
-    # Some compilers count a tab as one column, others as up to eight.
-    for text in (line, line.expandtabs(8)):
-        for found in _MEMBER_OF.finditer(text):
-            if found.start() <= at <= found.end() and asks.search(found[0]):
-                return found["object"]
-    return ""
-
-
-def _called_near(place: SourcePlace, kind: str, line_of: LineOf) -> str:
-    """Return the function whose call contains a place, or that is declared there or below its annotations."""
-    if kind == OVERRIDE:
-        lines = (_ANNOTATIONS.sub("", line_of(place.file, place.line + down)) for down in range(_MAX_ANNOTATIONS))
-        return next((found[1] for line in lines if (found := _CALLED.search(line))), "")
-    calls = list(_CALLED.finditer(line_of(place.file, place.line)))
-    before = [found for found in calls if found.start() < place.column]
-    return (before[-1] if before else calls[0])[1] if calls else ""
 
 
 def _name_diagnostic(diagnostic: Diagnostic) -> _Named:

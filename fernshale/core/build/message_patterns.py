@@ -36,6 +36,14 @@ def plain_quotes(message: str) -> str:
     return message.translate(_QUOTES)
 
 
+def last_name(symbol: str) -> str:
+    """The bare name in a signature or qualified name: `keeper` of `const std::string& m::Pier::keeper() const`."""
+    head = re.sub(r"\{aka .*", "", symbol)
+    head = head.split("(")[0] if "(" in head and not head.startswith("(") else head
+    names = re.findall(r"~?\w+", re.sub(r"<[^<>]*>", "", head))
+    return names[-1] if names else symbol
+
+
 def is_undeclared_call(message: str) -> bool:
     """Whether a message is about a call in C to a function that nothing declares."""
     return re.match(_UNDECLARED_CALL, message) is not None

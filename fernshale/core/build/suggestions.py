@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 
-from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.message_patterns import plain_quotes
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.message_patterns import last_name, plain_quotes
 
 _HINT = re.compile(
     r"(?:; maybe|[Dd]id you mean(?: to (?:use|write))?(?: the \w+(?: \w+)?)?:?|[Pp]erhaps you meant|[Ss]uggested alternatives?:"

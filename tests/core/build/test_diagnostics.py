@@ -12,9 +12,9 @@ from string import Formatter
 import pytest
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.build.causes import find_causes, last_name
+from fernshale.core.build.causes import find_causes
 from fernshale.core.build.diagnostics import Diagnostic
-from fernshale.core.build.message_patterns import WORDINGS
+from fernshale.core.build.message_patterns import WORDINGS, last_name
 from fernshale.core.build.owners import Owned, OwnerContext, find_owners
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_diagnostics, read_log

@@ -8,12 +8,13 @@ from pathlib import Path
 from fernshale.core.base.quantities import count, seconds
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
-from fernshale.core.build.causes import Cause, LineOf, find_causes
+from fernshale.core.build.causes import Cause, find_causes
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.known_errors import ErrorKey, split_known
 from fernshale.core.build.owners import Owned, OwnerContext, find_owners
 from fernshale.core.build.reading import read_log
 from fernshale.core.build.round_history import Round, count_round
+from fernshale.core.build.symbol_on_line import LineOf
 from fernshale.core.crossing.project.baseline import read_baseline
 from fernshale.core.crossing.project.build_places import owner_context, project_files
 from fernshale.core.crossing.project.commands import CommandCall, log_of, run_profile_command

@@ -10,8 +10,8 @@ from pathlib import Path
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.languages import language_of
 from fernshale.core.base.work import CancelToken
-from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.message_patterns import MEMBER
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.message_patterns import MEMBER, last_name
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.comparison import ApiChange

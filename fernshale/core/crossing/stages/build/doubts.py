@@ -10,7 +10,7 @@ from fernshale.core.base.confidence import AUTOMATIC_FROM
 from fernshale.core.base.languages import ENDINGS
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken
-from fernshale.core.build.causes import last_name
+from fernshale.core.build.message_patterns import last_name
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.crossing.rules.sources import LegRules

@@ -10,9 +10,9 @@ from fernshale.core.base.confidence import SHARE_BY_LINE, SHARE_BY_SYMBOL
 from fernshale.core.base.globs import matches
 from fernshale.core.base.languages import C_FAMILY
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.build.causes import Cause, last_name
+from fernshale.core.build.causes import Cause
 from fernshale.core.build.diagnostics import SourcePlace
-from fernshale.core.build.message_patterns import CALL, MISSING, NAME, TYPE
+from fernshale.core.build.message_patterns import CALL, MISSING, NAME, TYPE, last_name
 from fernshale.core.build.owners import OwnerContext, all_places
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.rules.sources import LEARNED, LegRules

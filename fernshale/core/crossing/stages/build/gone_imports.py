@@ -7,8 +7,8 @@ from collections.abc import Iterator, Sequence
 from fernshale.core.base.confidence import GONE_HEADER, UNUSED_IMPORT
 from fernshale.core.base.languages import C_FAMILY
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.message_patterns import HEADER, MISSING
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.message_patterns import HEADER, MISSING, last_name
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.fix.apply import find_edits

@@ -17,8 +17,8 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken
-from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.message_patterns import IMPLEMENT
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.message_patterns import IMPLEMENT, last_name
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.rules.search import find_all_edits

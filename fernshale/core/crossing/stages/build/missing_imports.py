@@ -17,8 +17,8 @@ from fernshale.core.base.confidence import (
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, language_of
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
-from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.message_patterns import INCOMPLETE, NAME, TYPE
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.message_patterns import INCOMPLETE, NAME, TYPE, last_name
 from fernshale.core.crossing.project.scan import ProjectScan, known_engine_folder
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.crossing.rules.sources import LegRules

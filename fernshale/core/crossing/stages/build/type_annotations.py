@@ -12,8 +12,8 @@ from pathlib import Path
 from fernshale.core.base.confidence import PERHAPS_CLASS
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
-from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.message_patterns import EMPTY, NUMBER, UNTYPED
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.message_patterns import EMPTY, NUMBER, UNTYPED, last_name
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.crossing.rules.sources import LegRules

@@ -8,7 +8,8 @@ from collections.abc import Iterator, Sequence
 
 from fernshale.core.base.confidence import NAMED_VALUE_IN_SCOPE, VALUE_IN_SCOPE
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.build.causes import Cause, last_name
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.message_patterns import last_name
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.comparison import ApiChange

@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 from fernshale.core.base.confidence import AUTOMATIC_FROM
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.message_patterns import CONVERSION, MEMBER
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.message_patterns import CONVERSION, MEMBER, last_name
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.round_history import CauseState, Round
 from fernshale.core.crossing.deferred.code import Debt
