@@ -19,7 +19,17 @@ from fernshale.core.drift.candidate_search import Side, keys_of, nearest_symbols
 from fernshale.core.drift.members import Members, neighbour_names
 from fernshale.core.drift.names.name_parts import Rarity, changed_parts, parts_of, words_of_text
 from fernshale.core.drift.signal_weights import WeightTable, fitted_weights
-from fernshale.core.drift.similarity import INNER, Signal, Swap, World, doc_text, find_signals, sum_up, swapped_words
+from fernshale.core.drift.similarity import (
+    INNER,
+    NameComparison,
+    Signal,
+    Swap,
+    World,
+    doc_text,
+    find_signals,
+    sum_up,
+    swapped_words,
+)
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 from fernshale.core.drift.type_exchange import TypeExchange, names_in_type, type_names
 
@@ -196,6 +206,7 @@ class _Work:
     chosen: dict[Path, Symbol] = field(default_factory=dict)
     paired: dict[str, str] = field(default_factory=dict)
     exchanged: Counter[tuple[str, str]] = field(default_factory=Counter)
+    compared: dict[tuple[str, str], NameComparison] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.names = Rarity(item.name for item in (*self.old, *self.new))
@@ -214,7 +225,7 @@ class _Work:
         return World(
             self.names, self.words, lambda scope: _mapped(scope, scopes), lambda type_: types.get(type_, type_),
             lambda file: files.get(file, file), self.swaps, self.paired, self.unique,
-            bases_of=self.new_members.line, exchanged=self.exchanged,
+            bases_of=self.new_members.line, exchanged=self.exchanged, compared=self.compared,
         )  # fmt: skip
 
     def match(

@@ -93,6 +93,14 @@ class Signal(NamedTuple):
     words: str = ""
 
 
+class NameComparison(NamedTuple):
+    """What two names say alone: how alike they are, 0..1, the signals of that, and the parts that differ."""
+
+    alike: float
+    signals: tuple[Signal, ...]
+    swap: Swap
+
+
 @dataclass(frozen=True, slots=True)
 class SymbolEvidence:
     """The evidence for a pair, strongest first, and the resulting log odds."""
@@ -110,6 +118,7 @@ class World:
     outside classes in either release. `sole` are the pairs of paths that are the only removed and the only added ones of their
     scopes. `bases_of` gives the scopes that a scope of the new release inherits from.
     `exchanged` counts how often declarations that stayed, or were matched, have a new type in place of an old one, by names.
+    `compared` keeps what pairs of names say alone: they recur in many classes and in the second pass.
     """
 
     names: Rarity
@@ -123,6 +132,7 @@ class World:
     sole: Collection[tuple[tuple[str, ...], tuple[str, ...]]] = ()
     bases_of: Callable[[tuple[str, ...]], Collection[tuple[str, ...]]] = lambda _: ()
     exchanged: Mapping[tuple[str, str], int] = field(default_factory=dict)
+    compared: dict[tuple[str, str], NameComparison] = field(default_factory=dict)
 
 
 def sum_up(signals: Iterable[Signal], table: WeightTable) -> SymbolEvidence:
@@ -187,8 +197,10 @@ def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
             f"{old.name} is {new.name} of {new.scope[-1]}" if _is_unfolded(old, new) else f"{new.name} says the same",
         )
         return
-    alike = world.names.likeness(old.name, new.name)
-    if alike == 1.0:
+    compared = world.compared.get((old.name, new.name))
+    if compared is None:
+        compared = world.compared[old.name, new.name] = _compare_names(old.name, new.name, world.names)
+    if compared.alike == 1.0:
         # The same name in another scope; common names weigh less.
         rare = max((world.names.weight(part) for part in parts_of(old.name)), default=0.15)
         add("same name", 1.0, f"the name {old.name} stayed")
@@ -196,20 +208,28 @@ def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
         if old.name in world.unique and old.kind not in INNER and new.kind not in INNER:
             add("name is unique", 1.0, "nothing else has it")
         return
-    add("likeness of the names", alike - 0.3, f"{old.name} and {new.name} are alike" if alike > 0.5 else "")
-    ours, theirs = parts_of(old.name), parts_of(new.name)
+    for signal in compared.signals:
+        add(*signal)
+    together = world.swaps.get(compared.swap, 0) - 1
+    if together > 0:
+        words = swapped_words(compared.swap, together)
+        add("others exchanged the same parts", min(2.4, math.log2(1 + together)), words)
+
+
+def _compare_names(old: str, new: str, names: Rarity) -> NameComparison:
+    alike = names.likeness(old, new)
+    swap = changed_parts(old, new)
+    signals = [Signal("likeness of the names", alike - 0.3, f"{old} and {new} are alike" if alike > 0.5 else "")]
+    ours, theirs = parts_of(old), parts_of(new)
     if ours != theirs:
         length = max(len(ours), len(theirs), 1)
-        add("names begin alike", shared_start(ours, theirs) / length)
-        add("names end alike", shared_start(ours[::-1], theirs[::-1]) / length)
+        signals.append(Signal("names begin alike", shared_start(ours, theirs) / length))
+        signals.append(Signal("names end alike", shared_start(ours[::-1], theirs[::-1]) / length))
         if set(ours) < set(theirs) or set(theirs) < set(ours):
-            add("one name contains the other", 1.0)
-    swap = changed_parts(old.name, new.name)
+            signals.append(Signal("one name contains the other", 1.0))
     if are_opposite(*swap):
-        add("names say the opposite", 1.0)
-    together = world.swaps.get(swap, 0) - 1
-    if together > 0:
-        add("others exchanged the same parts", min(2.4, math.log2(1 + together)), swapped_words(swap, together))
+        signals.append(Signal("names say the opposite", 1.0))
+    return NameComparison(alike, tuple(signals), swap)
 
 
 def swapped_words(swap: Swap, times: int) -> str:

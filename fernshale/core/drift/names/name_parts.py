@@ -25,7 +25,10 @@ def parts_of(name: str) -> tuple[str, ...]:
 
 def shared_start(one: Sequence[str], other: Sequence[str]) -> int:
     """How many names both begin with."""
-    return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
+    for at, (mine, its) in enumerate(zip(one, other, strict=False)):
+        if mine != its:
+            return at
+    return min(len(one), len(other))
 
 
 def words_of_text(text: str) -> list[str]:
@@ -44,17 +47,13 @@ class Rarity:
             total += 1
         scale = math.log(total + 2)
         self._weights = {part: max(0.15, 1 - math.log(seen + 1) / scale) for part, seen in counts.items()}
-        self._likeness: dict[tuple[str, str], float] = {}
 
     def weight(self, part: str) -> float:
         return self._weights.get(part, 1.0)
 
     def likeness(self, old: str, new: str) -> float:
-        """Return the similarity of two names, 0..1; cached, since pairs recur in many classes and in the second pass."""
-        known = self._likeness.get((old, new))
-        if known is None:
-            known = self._likeness[old, new] = _name_likeness(old, new, self)
-        return known
+        """Return the similarity of two names, 0..1."""
+        return _name_likeness(old, new, self)
 
 
 def _name_likeness(old: str, new: str, rarity: Rarity) -> float:
