@@ -159,12 +159,14 @@ class NewName(Replacement):
     """What kinds have that give a symbol a new name.
 
     `imports` is the class that contains the new name and has to be imported, `text` the line that does. `signatures` are the
-    parameters of a renamed function (see `call_acceptance`): if it does not accept a call as written, Fernshale asks.
+    parameters of a renamed function (see `call_acceptance`): if it does not accept a call as written, Fernshale asks. `result` is
+    the type that calls give now, if code that uses the result compiles with it and may mean something else.
     """
 
     imports: str = ""
     text: str = ""
     signatures: tuple[str, ...] = ()
+    result: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

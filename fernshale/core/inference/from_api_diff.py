@@ -64,6 +64,7 @@ from fernshale.core.inference.joined_calls import joined_rules
 from fernshale.core.inference.new_arguments import Defaults, argument_rules, usual_defaults
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
 from fernshale.core.inference.release_lookup import members
+from fernshale.core.inference.silent_results import silent_result
 
 _RUST = ENDINGS["rust"]
 # Minimum candidate score for a rule to be worth checking, and the number of other candidates of a symbol to offer.
@@ -262,6 +263,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
             yield RenameRule(
                 id, why, old=old.name, new=now, of=of, confidence=score, named=True,
                 signatures=candidate.signatures, imports=imports if imports in re.split(r"::|\.", now) else "", text=line,
+                result=silent_result(old, new),
             )  # fmt: skip
     elif old.full != new.full:
         to = ".".join(shown_path(new, leg.after)) if new.file.endswith(PYTHON) else new.full
@@ -270,7 +272,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
             title = f"{old.full} → {to}"
             yield MoveRule(
                 id, why, title=title, old=old.full, new=to, holder=holder, confidence=score,
-                signatures=candidate.signatures, imports=imports, text=line,
+                signatures=candidate.signatures, imports=imports, text=line, result=silent_result(old, new),
             )  # fmt: skip
         # Python needs an import of the class, next to that of the function or in its place.
         with_class = new.file.endswith(PYTHON) and went_into_class(old, new) and new.scope[:-1] != old.scope

@@ -19,6 +19,7 @@ from fernshale.core.fix.call_acceptance import arguments_after, is_accepted
 from fernshale.core.fix.dropped_text import dropped_by, words_of_loss
 from fernshale.core.fix.holder_imports import needs_import
 from fernshale.core.fix.python_ast import compiles
+from fernshale.core.fix.result_use import uses_result
 from fernshale.core.fix.rules import CallRule, DeleteRule, NewName, PatternRule, Rule
 from fernshale.core.survey.roles import role_of
 
@@ -36,6 +37,8 @@ def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: Pro
         return f"{unimported[0]} has to be imported, and how is not known: {unimported[1]}"
     if importer := _imported_through(edits, scan):
         return importer
+    if used := _other_result(rule, edits, scan):
+        return used
     if not isinstance(rule, NewName) or not rule.signatures:
         return ""
     refused = [edit for edit in edits if not _accepts_call(rule, edit, scan)]
@@ -87,6 +90,17 @@ def _imported_through(edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
             for path, text in sorted(texts_with(scan, {name}, CancelToken()).items()):
                 if path != edit.path and path.endswith(_PYTHON) and passed_on.search(text):
                     return f"{path} imports {name} from {edit.path}, which would not import it any more"
+    return ""
+
+
+def _other_result(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
+    """The reason to look at results that compile and may mean something else; "" where none is used."""
+    if not isinstance(rule, NewName) or not rule.result:
+        return ""
+    for edit in edits:
+        text = scan.read(edit.path)
+        if text is not None and uses_result(text, edit.path, edit.end):
+            return f"it gives a {rule.result} now, and its result is used: {edit.path}:{edit.line}"
     return ""
 
 

@@ -25,6 +25,7 @@ from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import learned_rules, leg_rules
 from fernshale.core.crossing.stages.build.attempts import ATTEMPTS, with_verdicts
 from fernshale.core.crossing.stages.build.build_runs import NOT_BUILT
+from fernshale.core.crossing.stages.build.changed_results import result_items
 from fernshale.core.crossing.stages.build.changed_types import with_other_types
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.crossing.stages.build.fix_search import FixSearch
@@ -91,6 +92,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     texts = read_texts(scan, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used, texts.declared) if texts else ()
     defaults = tuple(default_items(scan, drift, texts, decided)) if texts else ()
+    defaults += tuple(result_items(scan, drift, texts, decided)) if texts else ()
     defaults += tuple(clash_items(scan, crossing, rules.changes, texts, decided)) if texts else ()
     if texts and not can_build:
         mended = symbols_named([fix.rule for fix in quiet])

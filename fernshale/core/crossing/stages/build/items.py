@@ -109,7 +109,7 @@ def default_items(scan: ProjectScan, drift: Sequence[Used], texts: Texts, decide
             continue
         seen.add(key)
         said.add(words)
-        for path, text in _own_with(change.symbol.called, scan, texts):
+        for path, text in own_with(change.symbol.called, scan, texts):
             at = _first_call(change, rule, path, text)
             if at is not None:
                 title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
@@ -124,7 +124,7 @@ def default_items(scan: ProjectScan, drift: Sequence[Used], texts: Texts, decide
                 break
 
 
-def _own_with(name: str, scan: ProjectScan, texts: Texts) -> Iterator[tuple[TreePath, str]]:
+def own_with(name: str, scan: ProjectScan, texts: Texts) -> Iterator[tuple[TreePath, str]]:
     """The project's own texts that have a name in them."""
     return (
         (path, text) for path, text in texts.of.items() if name in text and role_of(scan.profile, path).role == "own"
@@ -243,7 +243,7 @@ def gone_items(
         key, name = f"{DEFAULT}{change.what}", change.symbol.called
         if key in decided or name in mended:
             continue
-        own = _own_with(name, scan, texts)
+        own = own_with(name, scan, texts)
         place = next(
             (f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None
         )

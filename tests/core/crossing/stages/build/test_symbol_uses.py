@@ -90,3 +90,48 @@ def test_names_that_a_release_only_leaves_a_hint_for_are_renamed_in_one_round(tr
         act(crossing, cause.key, cause.fixes[0].rule.id)
     act(crossing, "build:run", "build")
     assert inspect(crossing, Work()).build.passed
+
+
+@pytest.mark.parametrize(
+    ("code", "is_automatic"), [("rush_send(1);", True), ("if (rush_send(1) < 0) return 1;", False)]
+)
+def test_a_result_that_compiles_and_means_something_else_is_asked_about(
+    code: str, is_automatic: bool, tree: Tree
+) -> None:
+    old = {"include/rush.h": "int rush_send(int boat);\n"}
+    new = {
+        "include/rush.h": "#include <stdbool.h>\nbool rush_launch(int boat);\n"
+        "#ifdef RUSH_OLD\n#define rush_send rush_launch\n#endif\n"
+    }
+    game = {"src/a.c": f'#include "rush.h"\nint main(void) {{\n    {code}\n    return 0;\n}}\n'}
+    build = "gcc -fsyntax-only -Werror=implicit-function-declaration -I {engine}/include {project}/src/a.c"
+    crossing = begin_engine(tree, old, new, game, build)
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+    (cause,) = inspect(crossing, Work()).build.causes
+    fix = cause.fixes[0]
+    assert (fix.rule.new_name, fix.is_automatic) == ("rush_launch", is_automatic)
+    if not is_automatic:
+        assert fix.doubt == "it gives a bool now, and its result is used: src/a.c:3"
+
+
+def test_results_that_are_truth_values_now_are_one_item_where_they_are_used(tree: Tree) -> None:
+    old = {"include/rush.h": "int rush_send(int boat);\nint rush_call(int boat);\nint rush_count(void);\n"}
+    new = {
+        "include/rush.h": "#include <stdbool.h>\nbool rush_send(int boat);\nbool rush_call(int boat);\nint rush_count(void);\n"
+    }
+    code = """\
+#include "rush.h"
+int main(void) {
+    rush_send(1);
+    if (rush_send(2) < 0) return 1;
+    return rush_call(3) + rush_count();
+}
+"""
+    build = "gcc -fsyntax-only -I {engine}/include {project}/src/a.c"
+    crossing = begin_engine(tree, old, new, {"src/a.c": code}, build)
+    (item,) = inspect(crossing, Work()).build.defaults
+    assert item.title == "2 uses of results that are bool now: compiles, and may mean something else"
+    assert "rush_send in src/a.c:4, rush_call in src/a.c:5" in item.detail and item.place == "src/a.c:4"
+    act(crossing, item.key, "noted")
+    assert not inspect(crossing, Work()).build.defaults

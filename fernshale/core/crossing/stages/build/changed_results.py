@@ -1,0 +1,51 @@
+"""Open items for functions that give a truth value in place of a number, or the reverse: code that uses the result compiles."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Sequence
+
+from fernshale.core.base.quantities import count
+from fernshale.core.base.textfile import position
+from fernshale.core.base.treepath import printable
+from fernshale.core.crossing.project.interface_changes import Used
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.project.source_texts import Texts
+from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.build.items import DEFAULT, own_with, right
+from fernshale.core.fix.result_use import uses_result
+from fernshale.core.inference.silent_results import silent_result
+
+# More places than these are only counted.
+_MAX_PLACES = 30
+
+
+def result_items(scan: ProjectScan, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Item]:
+    """One item for each type of result, with the places that use one."""
+    functions: dict[str, dict[str, None]] = {}
+    for item in drift:
+        old, new = item.change.old, item.change.new
+        if item.change.kind == "signature" and old is not None and new is not None and (now := silent_result(old, new)):
+            functions.setdefault(now, {})[item.change.symbol.called] = None
+    for now, names in functions.items():
+        key = f"{DEFAULT}Results that are {now} now"
+        places = [] if key in decided else [place for name in names for place in _uses(name, scan, texts)]
+        if places:
+            shown = ", ".join(f"{name} in {place}" for name, place in places[:_MAX_PLACES])
+            more = f", and {len(places) - _MAX_PLACES} more" if len(places) > _MAX_PLACES else ""
+            words = (
+                f"The new release gives {now} here, the old one another kind of value, so that 0 may mean the opposite: "
+                f"{shown}{more}."
+            )
+            title = f"{count(len(places), 'use')} of results that are {now} now: compiles, and may mean something else"
+            yield Item(key, Stage.BUILD, title, "own", places[0][1], words, True, (right(key, words),))
+
+
+def _uses(name: str, scan: ProjectScan, texts: Texts) -> Iterator[tuple[str, str]]:
+    """The name and the place of each call whose result is used."""
+    called = re.compile(rf"\b{re.escape(name)}\b(?=\s*\()")
+    for path, text in own_with(name, scan, texts):
+        for found in called.finditer(text):
+            if uses_result(text, path, found.end()):
+                yield name, f"{printable(path)}:{position(text, found.start())[0]}"
