@@ -7,7 +7,7 @@ from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.symbols import Symbol
 
 # Types of C that are truth values, and numbers that convert to them.
-_TRUTH = ("bool", "_Bool", "BOOL")
+TRUTH = ("bool", "_Bool", "BOOL")
 _NUMBERS = ("int", "long", "short", "unsigned", "unsignedint", "size_t", "ssize_t", "int32_t", "uint32_t", "int64_t")
 
 
@@ -17,5 +17,5 @@ def silent_result(old: Symbol, new: Symbol) -> str:
     if not (old.is_callable and new.is_callable and old.file.endswith(C_FAMILY)):
         return ""
     types = plain_type(old.returns), plain_type(new.returns)
-    are_other = len({type_ in _TRUTH for type_ in types}) == 2 and any(type_ in _NUMBERS for type_ in types)
+    are_other = len({type_ in TRUTH for type_ in types}) == 2 and any(type_ in _NUMBERS for type_ in types)
     return new.returns if are_other else ""

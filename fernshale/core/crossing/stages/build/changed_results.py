@@ -15,7 +15,7 @@ from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.items import DEFAULT, own_with, right
 from fernshale.core.fix.result_use import uses_result
-from fernshale.core.inference.silent_results import silent_result
+from fernshale.core.inference.silent_results import TRUTH, silent_result
 
 # More places than these are only counted.
 _MAX_PLACES = 30
@@ -32,14 +32,19 @@ def result_items(scan: ProjectScan, drift: Sequence[Used], texts: Texts, decided
         key = f"{DEFAULT}Results that are {now} now"
         places = [] if key in decided else [place for name in names for place in _uses(name, scan, texts)]
         if places:
-            shown = ", ".join(f"{name} in {place}" for name, place in places[:_MAX_PLACES])
-            more = f", and {len(places) - _MAX_PLACES} more" if len(places) > _MAX_PLACES else ""
-            words = (
-                f"The new release gives {now} here, the old one another kind of value, so that 0 may mean the opposite: "
-                f"{shown}{more}."
-            )
             title = f"{count(len(places), 'use')} of results that are {now} now: compiles, and may mean something else"
-            yield Item(key, Stage.BUILD, title, "own", places[0][1], words, True, (right(key, words),))
+            yield Item(key, Stage.BUILD, title, "own", places[0][1], _words(now, places), True, (right(key),))
+
+
+def _words(now: str, places: Sequence[tuple[str, str]]) -> str:
+    """What changed, and the places of each function."""
+    by_name: dict[str, list[str]] = {}
+    for name, place in places[:_MAX_PLACES]:
+        by_name.setdefault(name, []).append(place)
+    listed = "; ".join(f"{name} in {', '.join(found)}" for name, found in by_name.items())
+    more = f"; and {len(places) - _MAX_PLACES} more" if len(places) > _MAX_PLACES else ""
+    was = "a number" if now in TRUTH else "a truth value"
+    return f"These functions gave {was} and give {now} now, so 0 may mean the opposite. {listed}{more}."
 
 
 def _uses(name: str, scan: ProjectScan, texts: Texts) -> Iterator[tuple[str, str]]:
