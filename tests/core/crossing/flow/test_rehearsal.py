@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -18,6 +19,7 @@ from fernshale.core.base.data_folder import cache_folder, home
 from fernshale.core.base.errors import Cancelled, MisuseError
 from fernshale.core.base.settings import change_settings
 from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.crossing.flow.rehearsal import rehearse as rehearsing
 from fernshale.core.crossing.flow.rehearsal.comparison import best_of, comparison_page, comparison_text
 from fernshale.core.crossing.flow.rehearsal.effort import Pace, measure_pace
 from fernshale.core.crossing.flow.rehearsal.outcome import (
@@ -29,7 +31,7 @@ from fernshale.core.crossing.flow.rehearsal.outcome import (
     read_outcome,
     write_outcome,
 )
-from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed, rehearse
+from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed, carry_out_rehearsed, rehearse
 from fernshale.core.crossing.record.database import all_crossings, find_crossing
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.stage import Stage
@@ -37,7 +39,7 @@ from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.read import read_profile
 from fernshale.core.snapshot.store import default_store
 from tests.conftest import Tree, listing
-from tests.wick import Wick, begin_wick, make_wick
+from tests.wick import Wick, begin_wick, cross_wick, make_wick
 
 _BUDGET_S = 120.0
 
@@ -125,6 +127,24 @@ def test_a_budget_ends_it_and_it_goes_on_the_next_time(wick: Wick) -> None:
     stopped = rehearse(what, plan, 0.4, Work())
     assert stopped.ending == "stopped" and "the budget" in stopped.why
     assert rehearse(what, plan, _BUDGET_S, Work()).is_whole
+
+
+def test_one_that_was_stopped_is_not_carried_out_and_needs_no_room_for_another_copy(
+    wick: Wick, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    what, plan, crossing = _rehearsed(wick), RehearsalPlan("2.0"), cross_wick(wick)
+    assert rehearse(what, plan, _BUDGET_S, Work()).is_whole
+    result = next((cache_folder() / "rehearsals").glob("*/outcome.json"))
+    write_outcome(replace(read_outcome(result), ending="stopped", why="after 1 min, the budget"), result)
+    before = listing(wick.project)
+    with pytest.raises(MisuseError, match="did not reach the end: stopped, after 1 min, the budget"):
+        carry_out_rehearsed(crossing, what, plan, lambda step: None, Work())
+    assert listing(wick.project) == before
+    # Its copy is there: the room of the disk is not asked for again.
+    copy = result.parent / "project" / wick.project.name
+    shutil.copytree(wick.project, copy, symlinks=True)
+    monkeypatch.setattr(rehearsing, "check_room_for_copy", lambda *given: pytest.fail("asked for room"))
+    assert rehearse(what, plan, _BUDGET_S, Work()).ending in ("done", "left")
 
 
 def test_it_can_be_cancelled_and_leaves_no_process(wick: Wick) -> None:

@@ -38,6 +38,8 @@ from fernshale.core.snapshot.working_copy import check_room_for_copy
 from fernshale.core.survey.role_overrides import read_own_rules
 
 _MODULE = "fernshale.core.crossing.flow.rehearsal.scratch_crossing"
+# Endings of a rehearsal that went all the way, whether or not a person has decisions left.
+_ENDED = ("done", "left")
 # The share of its size that a copy takes on a disk that shares no blocks, with builds and snapshots.
 _FREE_SHARE = 2.5
 # What a rehearsal reads of the user's data: what is trusted, what was decided before, and how shelves are reached.
@@ -74,23 +76,25 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
     is_same = kept.is_file() and kept.read_text() == stamp
     if is_same and not again and result.is_file():
         known = read_outcome(result)
-        if known.ending in ("done", "left"):
+        if known.ending in _ENDED:
             return known
     if not is_same or again:
         shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True, exist_ok=True)
     write_atomic(kept, stamp.encode())
-    check_room_for_copy(folder, sum(entry.size for entry in tree.files.values()), _FREE_SHARE)
+    copy = folder / "project" / what.project.resolve().name
+    if not copy.exists():  # a rehearsal that was stopped has its copy
+        check_room_for_copy(folder, sum(entry.size for entry in tree.files.values()), _FREE_SHARE)
     _prepare_home(folder / "home")
     roles = tuple((str(rule.place), rule.role) for rule in read_own_rules(what.project))
     job = Job(
-        what.project.resolve(), folder / "project" / what.project.resolve().name, what.profile.path.resolve(), what.shelves,
-        plan, result, roles, what.members,
+        what.project.resolve(), copy, what.profile.path.resolve(), what.shelves, plan,
+        result, roles, what.members,
     )  # fmt: skip
     write_atomic(folder / "job.json", json.dumps(job.to_json()).encode())
     outcome = _run(folder, job, budget_s, work)
     write_outcome(outcome, result)
-    if outcome.ending in ("done", "left", "failed"):
+    if outcome.ending in (*_ENDED, "failed"):
         for name in ("home", "project"):
             shutil.rmtree(folder / name, ignore_errors=True)
     return outcome
@@ -167,7 +171,8 @@ def carry_out_rehearsed(
 ) -> Overview:
     """Carry out the automatic part of a rehearsed plan in the project itself, step by step in the logbook.
 
-    Raises MisuseError where the plan is not that of the crossing, or where anything changed since it was rehearsed.
+    Raises MisuseError where the plan is not that of the crossing, where its rehearsal did not reach the end, or where anything
+    changed since.
     """
     setup = crossing.setup
     if (setup.stops, plan.hold) != ((*plan.via, plan.to), ()):
@@ -180,5 +185,10 @@ def carry_out_rehearsed(
     stamp = _stamp(what, plan, list_tree(what.project.resolve(), EMPTY, work))
     if not kept.is_file() or kept.read_text() != stamp:
         raise MisuseError(f"something changed since {plan.title} was rehearsed", "Rehearse it again.")
-    read_outcome(folder / "outcome.json")  # the rehearsal came to an end
+    outcome = read_outcome(folder / "outcome.json")
+    if outcome.ending not in _ENDED:
+        raise MisuseError(
+            f"the rehearsal of {plan.title} did not reach the end: {outcome.ending}, {outcome.why}",
+            "Rehearse it again.",
+        )
     return cross(crossing, {}, on_step, lambda stage, overview: None, work)
