@@ -75,9 +75,9 @@ def main(out: Path, wanted: list[str]) -> None:
     width, height = size.split("x")
     window.resize(int(width), int(height))
     window.show()
-    window.toggle_theme()
+    window.look.toggle_theme()
     if "dark" not in wanted:
-        window.toggle_theme()
+        window.look.toggle_theme()
 
     def shot_of(widget: QWidget, name: str) -> None:
         # Lists lay out their rows again a moment after their width changed.
@@ -190,11 +190,11 @@ def main(out: Path, wanted: list[str]) -> None:
     window.session.undo(entry, "aside")
     settle(window)
     if "dark" not in wanted:
-        window.toggle_theme()
+        window.look.toggle_theme()
         shot("plugins-done-dark", Stage.PLUGINS)
     else:
-        window.toggle_theme()
-    window.toggle_theme()
+        window.look.toggle_theme()
+    window.look.toggle_theme()
     toys = unpack(_FOLDER / "toys", "quayside")
     trust(read_profile(toys.profile))
     window.begin(toys.project, toys.profile, [toys.shelf], toys.target)

@@ -36,19 +36,19 @@ from fernshale.app.commands import MenuCommand, bind_keys, fill_menu
 from fernshale.app.dialogs.action_list import ActionList
 from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.dialogs.describe import DescribeDialog
-from fernshale.app.dialogs.help import HelpWindow
 from fernshale.app.dialogs.import_content import ImportDialog, choose_content
 from fernshale.app.dialogs.opened_file import OpenedFileDialog
 from fernshale.app.dialogs.questions import ask_trust, save_bundle, show_error
 from fernshale.app.dialogs.release_changes import ComparisonFolders, ReleaseChangesDialog
-from fernshale.app.dialogs.settings import ask_settings
 from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
 from fernshale.app.editor import open_in_editor
 from fernshale.app.explanations import explain
 from fernshale.app.fold_control import FOLDABLE, FoldControl, FoldedParts
 from fernshale.app.folds import Pane
 from fernshale.app.guide import FIRST_CHAPTER
+from fernshale.app.help_desk import HelpDesk
 from fernshale.app.instance import CrossingWindow, show_other_window
+from fernshale.app.look import Look
 from fernshale.app.pages.base import Page, file_and_line, take_option
 from fernshale.app.pages.build import BUILDING, BuildPage
 from fernshale.app.pages.debts import DebtsView
@@ -65,14 +65,8 @@ from fernshale.app.recent import remember
 from fernshale.app.session import Session
 from fernshale.app.status_line import StatusLine
 from fernshale.app.theme import (
-    SCALES,
-    apply_theme,
     code_font,
-    desktop_letters,
-    is_dark,
-    scale,
     scaled,
-    use_look,
 )
 from fernshale.app.widgets.band import Knot, RouteBand
 from fernshale.app.widgets.basics import button, heading_label
@@ -81,7 +75,6 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.strips import FootStrip, SideStrip
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
-from fernshale.core.base.settings import change_settings, usable_settings
 from fernshale.core.crossing.record.database import LogEntry
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
@@ -115,7 +108,8 @@ class MainWindow(QMainWindow):
         self._stack.addWidget(self.start_page)
         self._stack.addWidget(self._build_work())
         self.setCentralWidget(self._stack)
-        self._help_window: HelpWindow | None = None
+        self.look = Look(self, self._redraw, self.start_page.refresh)
+        self.help = HelpDesk(self, self.commands, self._page_keys, self._chapter_of_page)
         self._place_on_desktop = CrossingWindow(self)
         self._place_on_desktop.asked.connect(self._come_to_front)
         self._menu = MenuButton(self, self._fill_menu)
@@ -629,7 +623,7 @@ class MainWindow(QMainWindow):
             here("Describe this project…", "Project", self._describe),
             here("Import content from another project…", "Project", self._bring_content),
             here("Save the report…", "Project", self.report.save),
-            always("Settings…", "Project", self._change_settings, "Ctrl+,"),
+            always("Settings…", "Project", self.look.ask_settings, "Ctrl+,"),
             always("Back to the start page", "Go to", self._to_start, "Alt+0"),
             *(
                 here(f"Go to {stage.value}", "Go to", partial(self._enter_stage, stage), f"Alt+{number}")
@@ -653,17 +647,17 @@ class MainWindow(QMainWindow):
                 here(f"Fold or unfold: {title.lower()}", "View", partial(self.fold, pane), key)
                 for pane, (title, key) in FOLDABLE.items()
             ),
-            always("Light or dark", "View", self.toggle_theme),
-            always("Larger letters", "View", partial(self.zoom, 1), "Ctrl++", "Ctrl+="),
-            always("Smaller letters", "View", partial(self.zoom, -1), "Ctrl+-"),
-            always("Letters of the usual size", "View", partial(self.zoom, 0), "Ctrl+0"),
+            always("Light or dark", "View", self.look.toggle_theme),
+            always("Larger letters", "View", partial(self.look.zoom, 1), "Ctrl++", "Ctrl+="),
+            always("Smaller letters", "View", partial(self.look.zoom, -1), "Ctrl+-"),
+            always("Letters of the usual size", "View", partial(self.look.zoom, 0), "Ctrl+0"),
             here("Compare snapshots…", "Snapshots", lambda: self._open_knot(None), "Alt+S"),
             always("The snapshot store…", "Snapshots", self._open_store),
-            always("Help on this page", "Help", self._help, "F1"),
+            always("Help on this page", "Help", self.help.show_page, "F1"),
             always("What is this?", "Help", QWhatsThis.enterWhatsThisMode, "Shift+F1"),
-            always("All keys", "Help", self._show_keys, "Ctrl+F1"),
-            always("The words of Fernshale", "Help", lambda: self._help_on("words")),
-            always("The guide", "Help", lambda: self._help_on(FIRST_CHAPTER)),
+            always("All keys", "Help", self.help.show_keys, "Ctrl+F1"),
+            always("The words of Fernshale", "Help", partial(self.help.show, "words")),
+            always("The guide", "Help", partial(self.help.show, FIRST_CHAPTER)),
             always("Save a diagnostic bundle…", "Help", lambda: save_bundle(self, self.session.crossing)),
             MenuCommand("All actions", "Help", ("Ctrl+K",), self.show_actions),
             MenuCommand("The menu", "Help", ("Alt+M",), lambda: self._menu.open_menu(), is_key_only=True),
@@ -686,44 +680,8 @@ class MainWindow(QMainWindow):
                 actions.append(MenuCommand(f"{option.title}: {item.title}", item.stage.value, (), act))
         return tuple(actions)
 
-    def toggle_theme(self) -> None:
-        """The other theme; it is kept."""
-        self._keep_look("look.theme", "light" if is_dark() else "dark")
-
-    def _keep_look(self, key: str, value: object) -> None:
-        try:
-            change_settings({key: value})
-        except FernshaleError as error:
-            show_error(self, error)
-        self._use_settings()
-
-    def _change_settings(self) -> None:
-        if ask_settings(self):
-            self._use_settings()
-
-    def _use_settings(self) -> None:
-        """Show everything as the settings say."""
-        before = scale()
-        use_look(usable_settings().look, desktop_letters())
-        own = [item for item in self.findChildren(QWidget) if item.testAttribute(Qt.WidgetAttribute.WA_SetFont)]
-        sizes = [item.font().pixelSize() for item in own]
-        self._dress()
-        for widget, size in zip(own, sizes, strict=True):
-            font = widget.font()
-            font.setPixelSize(scaled(round(size / before)))
-            widget.setFont(font)
-        self.start_page.refresh()
-
-    def zoom(self, by: int) -> None:
-        """Letters one size larger (1) or smaller (-1), or as usual (0). The size is kept."""
-        at = min(range(len(SCALES)), key=lambda at: abs(SCALES[at] - scale()))
-        self._keep_look("look.letters", SCALES[min(max(at + by, 0), len(SCALES) - 1)] if by else 1.0)
-
-    def _dress(self) -> None:
+    def _redraw(self) -> None:
         """Show everything in the colours and the size of letters in force."""
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        apply_theme(app)
         self.band.updateGeometry()
         if self.session.overview is not None:
             self._show(self.session.overview)
@@ -733,29 +691,12 @@ class MainWindow(QMainWindow):
     def _fill_menu(self, menu: QMenu) -> None:
         fill_menu(menu, self.commands(), has_crossing=self.session.overview is not None)
 
-    # -- help
+    def _page_keys(self) -> tuple[MenuCommand, ...]:
+        return tuple(key for page in self.pages.values() for key in page.keys)
 
-    @property
-    def help_window(self) -> HelpWindow:
-        """The window of the guide, made when it is first needed."""
-        if self._help_window is None:
-            keys = dict.fromkeys(key for page in self.pages.values() for key in page.keys)
-            of_pages = {item.keys: item for item in keys}.values()
-            self._help_window = HelpWindow(self, self.commands(), of_pages)
-        return self._help_window
-
-    def _help_on(self, chapter: str, heading: str = "") -> None:
-        self.help_window.show_chapter(chapter, heading)
-        self.help_window.show()
-        self.help_window.raise_()
-
-    def _help(self) -> None:
-        """The guide, at what it says about the page."""
-        is_start = self._stack.currentWidget() is self.start_page
-        self._help_on("pages", "Start" if is_start else self._page_name().capitalize())
-
-    def _show_keys(self) -> None:
-        self._help_on("keys")
+    def _chapter_of_page(self) -> str:
+        """The name of the page, as the guide has it."""
+        return "Start" if self._stack.currentWidget() is self.start_page else self._page_name().capitalize()
 
     def _to_start(self) -> None:
         self.start_page.refresh()

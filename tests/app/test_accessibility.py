@@ -81,7 +81,7 @@ def test_every_dialog_too(opened: MainWindow, wick: Wick, qtbot: QtBot) -> None:
         StoreDialog(opened, Store(default_store())),
         OpenedFileDialog(opened, rules),
         ReleaseChangesDialog(opened, ComparisonFolders()),
-        opened.help_window,
+        opened.help.window,
     ]
     for dialog in dialogs:
         dialog.show()

@@ -56,7 +56,7 @@ def test_no_key_has_two_meanings(window: MainWindow) -> None:
 def test_every_key_is_in_the_guide_and_in_the_page_of_keys(window: MainWindow) -> None:
     guide = (guide_folder() / "the-window.md").read_text()
     table = guide.partition("## Keys")[2]
-    page = window.help_window._keys
+    page = window.help.window._keys
     for item in (*window.commands(), *(item for page in window.pages.values() for item in page.keys)):
         for key in item.keys[:1]:
             assert key in page
@@ -69,7 +69,7 @@ def test_every_key_is_in_the_guide_and_in_the_page_of_keys(window: MainWindow) -
 def test_f1_opens_the_guide_at_the_page(opened: MainWindow, qtbot: QtBot, stage: Stage) -> None:
     opened.show_stage(stage)
     qtbot.keyClick(opened, Qt.Key.Key_F1)
-    window = opened.help_window
+    window = opened.help.window
     assert window.isVisible() and window.shown == "pages"
     assert window._text.textCursor().block().text() == stage.value
     assert len(opened.pages[stage].whatsThis()) > 60
@@ -77,7 +77,7 @@ def test_f1_opens_the_guide_at_the_page(opened: MainWindow, qtbot: QtBot, stage:
 
 
 def test_links_of_the_guide_lead_somewhere(window: MainWindow, qtbot: QtBot) -> None:
-    help_window = window.help_window
+    help_window = window.help.window
     for chapter in chapters():
         help_window.show_chapter(chapter.name)
         assert help_window._text.document().toPlainText().startswith(chapter.title)

@@ -88,7 +88,7 @@ def test_fifteen_lines_of_text_fit_into_each_detail(
     opened: MainWindow, qtbot: QtBot, size: tuple[int, int], letters: float
 ) -> None:
     for _ in range(SCALES.index(letters) - SCALES.index(1.0)):
-        opened.zoom(1)
+        opened.look.zoom(1)
     assert scale() == letters
     _resized(opened, qtbot, *size)
     for stage in (Stage.BUILD, Stage.PLUGINS, Stage.ENGINE, Stage.LINKS, Stage.TRIAL):
@@ -111,14 +111,14 @@ def test_letters_grow_and_are_as_large_the_next_time(opened: MainWindow, qtbot: 
     page = opened.pages[Stage.BUILD]
     assert isinstance(page, Page)
     before = page.finding.font().pixelSize(), opened.font().pixelSize()
-    opened.zoom(1)
-    opened.zoom(1)
+    opened.look.zoom(1)
+    opened.look.zoom(1)
     assert page.finding.font().pixelSize() > before[0] and opened.font().pixelSize() > before[1]
     now = scale()
     choose_scale(1.0)
     use_look(settings().look, 0)
     assert scale() == now > 1.2
-    opened.zoom(0)
+    opened.look.zoom(0)
     assert (page.finding.font().pixelSize(), opened.font().pixelSize()) == before
 
 

@@ -198,7 +198,7 @@ def test_both_themes_and_sizes_paint_every_page(qtbot: QtBot, window: MainWindow
     try:
         for size in ((1024, 700), (1900, 1000)):
             window.resize(*size)
-            window.toggle_theme()
+            window.look.toggle_theme()
             for stage in STAGES:
                 window.show_stage(stage)
                 picture = window.grab().toImage()
