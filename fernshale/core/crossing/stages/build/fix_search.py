@@ -8,7 +8,7 @@ from functools import cache, cached_property, partial
 
 from fernshale.core.base.confidence import SHARE_BY_LINE, SHARE_BY_SYMBOL
 from fernshale.core.base.globs import matches
-from fernshale.core.base.languages import C_FAMILY
+from fernshale.core.base.languages import ENDINGS
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.diagnostics import SourcePlace
@@ -176,7 +176,7 @@ class FixSearch:
         is_global = cause.kind in (NAME, TYPE) and not cause.scope and cause.symbol in rule.symbols
         if not (is_global and isinstance(rule, RenameRule) and not rule.of):
             return {}
-        paths = {TreePath(error.place.file) for error in cause.errors if error.place.file.endswith(C_FAMILY)}
+        paths = {TreePath(error.place.file) for error in cause.errors if error.place.file.endswith(ENDINGS["c"])}
         texts = {path: self.scan.read(path) for path in paths if path in self.scan.manifest.files}
         return {path: global_uses(text, path, cause.symbol) for path, text in texts.items() if text is not None}
 
