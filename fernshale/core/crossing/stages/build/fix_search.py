@@ -27,6 +27,9 @@ from fernshale.core.fix.rules import CallRule, DeleteRule, HeaderRule, MoveRule,
 # The lines below the head of a class in which a new member may be inserted.
 _HEAD_LINES = 12
 
+# The length of the longest operator before a member, where some compilers place an error.
+_OPERATOR = 2
+
 # File and 1-based line.
 Spot = tuple[str, int]
 
@@ -139,8 +142,7 @@ class FixSearch:
             edits = _near(rule, edits, here, self._also_undeclared(case))
             if not edits:
                 return None
-        spots = set().union(*map(self._lines_of, here))
-        clears = cause.count if case.adds_the_member else sum(bool(item & spots) for item in places)
+        clears = cause.count if case.adds_the_member else self._count_cleared(cause, here, places)
         # With a placeholder, the error only becomes another one.
         clears = 0 if rule.leaves_placeholder else clears
         confidence = rule.confidence * (SHARE_BY_SYMBOL if case.names_symbol else SHARE_BY_LINE)
@@ -168,6 +170,33 @@ class FixSearch:
         on = set().union(*map(self._lines_of, here))
         places = [item if item & on else item | span() for item, span in zip(lines, spans, strict=True)]
         return self._touching(edits, set().union(*places)), places
+
+    def _count_cleared(self, cause: Cause, here: Sequence[CodeEdit], places: Sequence[set[Spot]]) -> int:
+        """The number of errors with an edit on their line; of several on a line, those with an edit at their column, if any has."""
+        spots = set().union(*map(self._lines_of, here))
+        hit = [error for error, item in zip(cause.errors, places, strict=True) if item & spots]
+        by_line: dict[Spot, list[int]] = {}
+        for error in hit:
+            by_line.setdefault((error.place.file, error.place.line), []).append(error.place.column)
+        cleared = 0
+        for (file, line), columns in by_line.items():
+            at = self._columns_of(file, line, here) if len(columns) > 1 and all(columns) else ()
+            exact = sum(any(first <= column <= last for first, last in at) for column in columns)
+            cleared += exact or len(columns)
+        return cleared
+
+    def _columns_of(self, file: str, line: int, edits: Sequence[CodeEdit]) -> list[tuple[int, int]]:
+        """The columns of a line (from 1) that edits change, with an operator before each; none where the line has tabs, which tools
+        count in different ways."""
+        text = self.scan.read(TreePath(file)) or ""
+        found = []
+        for edit in edits:
+            if edit.path == file and edit.line == line:
+                begin = text.rfind("\n", 0, edit.start) + 1
+                if "\t" in text[begin : edit.start]:
+                    return []
+                found.append((edit.start - begin + 1 - _OPERATOR, edit.end - begin))
+        return found
 
     def _also_undeclared(self, case: Case) -> dict[TreePath, frozenset[int]]:
         """The characters, by file, where an undeclared name of C is used: compilers report it once for each function, or once for

@@ -108,3 +108,24 @@ def test_only_rules_that_can_apply_are_tried_for_a_cause(tree: Tree, monkeypatch
     assert [(view.cause.key, view.fixes, view.refused) for view in every] == [
         (view.cause.key, view.fixes, view.refused) for view in found
     ]
+
+
+def test_of_two_errors_on_a_line_a_fix_clears_the_one_that_it_changes(tree: Tree) -> None:
+    old = "struct Key { int scan; int mod; };\nstruct Event { int when; struct Key key; };\n"
+    new = "struct Event { int when; int scan; int mod; };\n"
+    code = "int f(struct Event *e) {\n    return e->key.scan + e->key.mod;\n}\nint g(struct Event e) { return e.key.mod; }\n"
+    build = "gcc -fsyntax-only -I {engine}/include {project}/src/a.c"
+    game = {"src/a.c": f'#include "rush.h"\n{code}'}
+    crossing = begin_engine(tree, {"include/rush.h": old}, {"include/rush.h": new}, game, build)
+    _take(crossing, "engine:sites", "apply")
+    _take(crossing, "build:run", "build")
+    view = _cause(crossing)
+    assert view.cause.count == 3
+    assert {fix.rule.name: fix.clears for fix in view.fixes} == {"key.scan → scan": 1, "key.mod → mod": 2}
+    # One of them does not handle the cause: the other is offered before the next build, too.
+    _take(crossing, view.key, view.fixes[0].rule.id)
+    (left,) = _cause(crossing).fixes
+    assert left.rule.id == view.fixes[1].rule.id
+    _take(crossing, view.key, left.rule.id)
+    _take(crossing, "build:run", "build")
+    assert inspect(crossing, Work()).build.passed
