@@ -6,11 +6,11 @@ import hashlib
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cache
 from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.cache import Cache
+from fernshale.core.base.code_digest import code_digest
 from fernshale.core.base.data_folder import cache_folder
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.work import Work
@@ -64,22 +64,12 @@ def _kept_or_made(kept: Path, places: ReleasePlaces, language: str, work: Work) 
 
 def comparison_stamp(places: ReleasePlaces, language: str = "") -> str:
     """A digest that changes with a file of the releases or with the code that compares them; costs a stat per file."""
-    told = hashlib.sha256(f"{_code_digest()}\0{language}".encode())
+    told = hashlib.sha256(f"{code_digest('drift')}\0{language}".encode())
     for folder in places.all:
         told.update(f"\0{folder.resolve()}".encode("utf-8", "surrogateescape"))
         for path, stat in list_sources(folder, languages_of(language)).items():
             told.update(f"\n{path}\0{stat.st_size}\0{stat.st_mtime_ns}".encode("utf-8", "surrogateescape"))
     return told.hexdigest()[:32]
-
-
-@cache
-def _code_digest() -> str:
-    """A digest of the modules and weights that make a comparison: what other code found is not used."""
-    room = Path(__file__).parent
-    digest = hashlib.sha256()
-    for path in sorted((*room.rglob("*.py"), *room.rglob("*.toml"))):
-        digest.update(path.read_bytes())
-    return digest.hexdigest()
 
 
 def _encode(changes: Sequence[ApiChange]) -> dict[str, Any]:

@@ -9,10 +9,10 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Collection, Sequence
 from functools import cache
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from fernshale.core.base.cache import Cache
+from fernshale.core.base.code_digest import code_digest
 from fernshale.core.base.data_folder import cache_folder
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.drift.comparison import ApiChange
@@ -23,9 +23,6 @@ from fernshale.core.inference.from_api_diff import guess_rules
 
 if TYPE_CHECKING:
     import pydantic
-
-# The packages whose code decides which rules are derived.
-_ROOMS = ("inference", "fix")
 
 
 def derived_rules(
@@ -43,7 +40,7 @@ def derived_rules(
 
 
 def _from_disk(changes: Sequence[ApiChange], places: ReleasePlaces, title: str, known: Collection[str]) -> RuleSet:
-    digest = hashlib.sha256(f"{_code_digest()}\0{comparison_stamp(places)}".encode())
+    digest = hashlib.sha256(f"{code_digest('inference', 'fix')}\0{comparison_stamp(places)}".encode())
     digest.update("\0".join(sorted(known)).encode("utf-8", "surrogateescape"))
     path = cache_folder() / "drift" / f"{digest.hexdigest()[:32]}.rules.json"
     try:
@@ -62,12 +59,3 @@ def _reader() -> pydantic.TypeAdapter[tuple[Rule, ...]]:
 
     reader: Any = pydantic.TypeAdapter(tuple[AnyRule, ...])
     return reader  # type: ignore[no-any-return]
-
-
-@cache
-def _code_digest() -> str:
-    core = Path(__file__).parents[1]
-    digest = hashlib.sha256()
-    for path in sorted(path for room in _ROOMS for path in (core / room).rglob("*.py")):
-        digest.update(path.read_bytes())
-    return digest.hexdigest()
