@@ -6,7 +6,7 @@ An edit that was already made is not found again: a rule may be applied any numb
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
@@ -170,13 +170,18 @@ def _without_left_imports(path: TreePath, text: str, edits: tuple[CodeEdit, ...]
     return tuple(sorted(edits, key=lambda edit: edit.start))
 
 
+def edits_by_file(edits: Iterable[CodeEdit]) -> dict[TreePath, list[CodeEdit]]:
+    """Edits by the file that they change, in order."""
+    found: dict[TreePath, list[CodeEdit]] = {}
+    for edit in edits:
+        found.setdefault(edit.path, []).append(edit)
+    return found
+
+
 def only_some(edits: Sequence[CodeEdit], is_chosen: Callable[[CodeEdit], bool]) -> tuple[CodeEdit, ...]:
     """Of a rule's edits those that are chosen, with the imports that they need in their files."""
-    by_path: dict[TreePath, list[CodeEdit]] = {}
-    for edit in edits:
-        by_path.setdefault(edit.path, []).append(edit)
     kept: list[CodeEdit] = []
-    for group in by_path.values():
+    for group in edits_by_file(edits).values():
         own = [edit for edit in group if not edit.is_added_import]
         chosen = [edit for edit in own if is_chosen(edit)]
         for edit in group:

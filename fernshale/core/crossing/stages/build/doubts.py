@@ -14,7 +14,7 @@ from fernshale.core.build.message_patterns import last_name
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.crossing.rules.sources import LegRules
-from fernshale.core.fix.apply import CodeEdit, apply_edits
+from fernshale.core.fix.apply import CodeEdit, apply_edits, edits_by_file
 from fernshale.core.fix.call_acceptance import arguments_after, is_accepted
 from fernshale.core.fix.dropped_text import dropped_by, words_of_loss
 from fernshale.core.fix.holder_imports import needs_import
@@ -53,10 +53,7 @@ def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) ->
     """The class that a file would use without the import it needs, and the first such file; None where there is none."""
     if not isinstance(rule, NewName | CallRule) or not rule.imports:
         return None
-    by_file: dict[TreePath, list[CodeEdit]] = {}
-    for edit in edits:
-        by_file.setdefault(edit.path, []).append(edit)
-    for path, group in by_file.items():
+    for path, group in edits_by_file(edits).items():
         text = scan.read(path)
         is_added = any(edit.is_added_import for edit in group)
         if text is not None and not is_added and needs_import(rule, path, text, [edit.new for edit in group]):
@@ -68,11 +65,7 @@ def _not_python(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> str
     """The first file of Python that compiles now, and would not with the edits of a pattern; "" where there is none."""
     if not isinstance(rule, PatternRule) or rule.confidence < AUTOMATIC_FROM:
         return ""
-    by_file: dict[TreePath, list[CodeEdit]] = {}
-    for edit in edits:
-        if edit.path.endswith(_PYTHON):
-            by_file.setdefault(edit.path, []).append(edit)
-    for path, group in by_file.items():
+    for path, group in edits_by_file(edit for edit in edits if edit.path.endswith(_PYTHON)).items():
         text = scan.read(path)
         if text is not None and compiles(text) and not compiles(apply_edits(text, group)):
             return printable(path)

@@ -21,7 +21,7 @@ from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.rules.sources import LEARNED, keep_rules
 from fernshale.core.crossing.stages.build.handled import keep_handled
 from fernshale.core.crossing.stages.build.view import BuildView, ChosenEdits, Fix
-from fernshale.core.fix.apply import CodeEdit, apply_edits
+from fernshale.core.fix.apply import CodeEdit, apply_edits, edits_by_file
 from fernshale.core.survey.release_sites import read_project_text
 
 
@@ -42,7 +42,7 @@ def apply_fix(
     draft = Draft(scan.project)
     for path in chosen.removes:
         draft.delete(path)
-    for path, group in group_edits(chosen.edits).items():
+    for path, group in edits_by_file(chosen.edits).items():
         file = read_project_text(scan.project, path)
         if any(file.text[edit.start : edit.end] != edit.old for edit in group):
             raise MisuseError(f"{printable(path)} changed in the meantime", "Refresh, and look at the fix again.")
@@ -89,7 +89,7 @@ def apply_all(
         keep_handled(crossing, view, fix, entry)
         applied.append((fix, entry))
         removed.update(fix.removes)
-        for path, group in group_edits(fix.edits).items():
+        for path, group in edits_by_file(fix.edits).items():
             made.setdefault(path, []).extend(group)
     return applied
 
@@ -107,11 +107,3 @@ def _moved(edit: CodeEdit, made: Sequence[CodeEdit]) -> CodeEdit:
     by = sum(len(other.new) - len(other.old) for other in before)
     down = sum(other.new.count("\n") - other.old.count("\n") for other in before)
     return replace(edit, start=edit.start + by, end=edit.end + by, line=edit.line + down)
-
-
-def group_edits(edits: Sequence[CodeEdit]) -> dict[TreePath, list[CodeEdit]]:
-    """Edits by file."""
-    groups: dict[TreePath, list[CodeEdit]] = {}
-    for edit in edits:
-        groups.setdefault(edit.path, []).append(edit)
-    return groups
