@@ -10,10 +10,11 @@ from pathlib import Path
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.project.interface_changes import engine_drift, engine_places, plugin_drift
+from fernshale.core.crossing.project.interface_changes import engine_places, plugin_drift
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.drift.comparison import ApiChange
+from fernshale.core.drift.comparison_cache import compare_releases
 from fernshale.core.fix.rule_file import RuleSet, read_rules, rules_for, write_rules
 from fernshale.core.fix.rules import Rule
 from fernshale.core.inference.from_api_diff import symbols_named
@@ -77,7 +78,7 @@ def leg_rules(scan: ProjectScan, crossing: Crossing, work: Work) -> LegRules:
     sets = [*([own] if own.rules else []), *written_rules(scan, from_, to)]
     known = symbols_named([rule for group in sets for rule in group.rules])
     places = engine_places(scan, from_, to, work.token)
-    changes = () if places is None else engine_drift(scan, from_, to, work)
+    changes = () if places is None else compare_releases(places, "", work, scan.cache)
     if places is not None and changes:
         title = f"comparing {scan.profile.title} {from_} with {to}"
         sets.append(derived_rules(changes, places, title, known, scan.cache))
