@@ -27,7 +27,7 @@ FOLDABLE: Mapping[Pane, tuple[str, str]] = {
 
 @dataclass(frozen=True)
 class FoldedParts:
-    """The parts that fold, what contains them, and what stands for them while they are folded."""
+    """The parts that fold, their containers, and the strips that are shown in their place."""
 
     items: QWidget
     items_strip: SideStrip
@@ -54,7 +54,7 @@ class FoldControl:
         self._window, self._parts = window, parts
         self._page, self._name, self._is_open = page, name, is_open
         self._folds = Folds()
-        self._covered: tuple[QWidget, ...] = ()  # what is hidden while a detail has the whole window
+        self._covered: tuple[QWidget, ...] = ()  # hidden while a detail has the whole window
 
     def fold(self, pane: Pane) -> None:
         """Fold a part of the window on this page, or unfold it."""
@@ -136,7 +136,7 @@ class FoldControl:
 
 
 def _around(detail: QWidget, outermost: QWidget) -> tuple[QWidget, ...]:
-    """What is seen next to a widget, at each level up to the outermost one."""
+    """Return the visible neighbours of a widget, at each level up to the outermost one."""
     found: list[QWidget] = []
     here = detail
     while here is not outermost and (outer := here.parentWidget()) is not None:
