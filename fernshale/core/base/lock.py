@@ -44,23 +44,39 @@ def locked(path: Path, on_wait: Callable[[Holder], None] | None = None) -> Itera
     With `on_wait`, waits and calls it repeatedly; an exception from it ends the waiting. There are no stale locks to break: the
     system releases the lock of a dead holder, whatever the file says.
     """
-    with path.open("a+", encoding="utf-8") as file:
-        heirs_until = time.monotonic() + _HEIR_S
-        while True:
-            try:
-                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                break
-            except BlockingIOError as error:
-                holder = _read(file.fileno())
-                if on_wait is not None:
-                    on_wait(holder)
-                elif not _is_dead(holder.process) or time.monotonic() > heirs_until:
-                    raise Held(holder) from error
-                time.sleep(_POLL_S)
-        file.truncate(0)
-        file.write(json.dumps({"process": os.getpid(), "since": time.time()}))
-        file.flush()
-        yield
+    while True:
+        with path.open("a+", encoding="utf-8") as file:
+            _acquire(file.fileno(), on_wait)
+            if not _is_at(file.fileno(), path):
+                continue  # its last holder has removed the file: what was waited for is no longer the lock
+            file.truncate(0)
+            file.write(json.dumps({"process": os.getpid(), "since": time.time()}))
+            file.flush()
+            yield
+            return
+
+
+def _acquire(handle: int, on_wait: Callable[[Holder], None] | None) -> None:
+    """Raises Held, and what `on_wait` raises."""
+    heirs_until = time.monotonic() + _HEIR_S
+    while True:
+        try:
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return
+        except BlockingIOError as error:
+            holder = _read(handle)
+            if on_wait is not None:
+                on_wait(holder)
+            elif not _is_dead(holder.process) or time.monotonic() > heirs_until:
+                raise Held(holder) from error
+            time.sleep(_POLL_S)
+
+
+def _is_at(handle: int, path: Path) -> bool:
+    try:
+        return os.path.samestat(os.fstat(handle), path.stat())
+    except FileNotFoundError:
+        return False
 
 
 def _is_dead(process: int) -> bool:

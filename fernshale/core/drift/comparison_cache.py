@@ -10,9 +10,9 @@ from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.cache import Cache
+from fernshale.core.base.cached_file import cached_file
 from fernshale.core.base.code_digest import code_digest
 from fernshale.core.base.data_folder import cache_folder
-from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.work import Work
 from fernshale.core.drift.comparison import ApiChange, compare
 from fernshale.core.drift.matching import SymbolCandidate
@@ -47,19 +47,17 @@ def compare_releases(
 
 
 def _kept_or_made(kept: Path, places: ReleasePlaces, language: str, work: Work) -> tuple[ApiChange, ...]:
-    try:
-        return _decode(json.loads(kept.read_bytes()))
-    except (OSError, ValueError, KeyError, TypeError, IndexError, RecursionError):
-        pass  # missing or incomplete: compare again
-
     def between(label: str, folder: Path) -> ReleaseBetween:
         return ReleaseBetween(label, lambda: read_pair(places.old, folder, language, work).new)
 
-    pair = read_pair(places.old, places.new, language, work)
-    changes = compare(pair, work.token, [between(label, folder) for label, folder in places.between])
-    kept.parent.mkdir(parents=True, exist_ok=True)
-    write_atomic(kept, json.dumps(_encode(changes), separators=(",", ":")).encode())
-    return changes
+    def make() -> tuple[ApiChange, ...]:
+        pair = read_pair(places.old, places.new, language, work)
+        return compare(pair, work.token, [between(label, folder) for label, folder in places.between])
+
+    def write(changes: tuple[ApiChange, ...]) -> bytes:
+        return json.dumps(_encode(changes), separators=(",", ":")).encode()
+
+    return cached_file(kept, lambda data: _decode(json.loads(data)), make, write, work.token)
 
 
 def comparison_stamp(places: ReleasePlaces, language: str = "") -> str:

@@ -12,9 +12,10 @@ from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from fernshale.core.base.cache import Cache
+from fernshale.core.base.cached_file import cached_file
 from fernshale.core.base.code_digest import code_digest
 from fernshale.core.base.data_folder import cache_folder
-from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.comparison_cache import ReleasePlaces, comparison_stamp
 from fernshale.core.fix.rule_file import RuleSet
@@ -43,14 +44,13 @@ def _from_disk(changes: Sequence[ApiChange], places: ReleasePlaces, title: str, 
     digest = hashlib.sha256(f"{code_digest('inference', 'fix')}\0{comparison_stamp(places)}".encode())
     digest.update("\0".join(sorted(known)).encode("utf-8", "surrogateescape"))
     path = cache_folder() / "drift" / f"{digest.hexdigest()[:32]}.rules.json"
-    try:
-        return RuleSet(title, _reader().validate_json(path.read_bytes()), places.new)
-    except (OSError, ValueError):
-        pass  # missing or incomplete: derive them again
-    rules = guess_rules(changes, places.old, places.new, title, known)
-    path.parent.mkdir(parents=True, exist_ok=True)
-    write_atomic(path, _reader().dump_json(rules.rules))
-    return rules
+    return cached_file(
+        path,
+        lambda data: RuleSet(title, _reader().validate_json(data), places.new),
+        lambda: guess_rules(changes, places.old, places.new, title, known),
+        lambda rules: _reader().dump_json(rules.rules),
+        CancelToken(),
+    )
 
 
 @cache

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from fernshale.core.base.cached_file import made_once
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.limits import LimitExceeded, limits
 from fernshale.core.base.work import Work
@@ -56,11 +57,17 @@ def fetch(
     A partial download is kept next to it, and only the rest is requested. Raises ShelfError, LimitExceeded for a file of more
     than `largest` (default `download_bytes`), Cancelled.
     """
+    with made_once(to, work.token):
+        # Another process may have downloaded it in the meantime.
+        if not (checksum and to.is_file() and sha256_of(to) == checksum):
+            _download(url, to, checksum, patience, work, largest)
+
+
+def _download(url: str, to: Path, checksum: str, patience: Patience, work: Work, largest: Largest | None) -> None:
     import httpx
 
     largest = largest or (limits().download_bytes, "download_bytes")
     part = to.with_name(to.name + ".part")
-    to.parent.mkdir(parents=True, exist_ok=True)
     timeout, auth = httpx.Timeout(patience.silence_s), credentials_for(url)
     with httpx.Client(timeout=timeout, follow_redirects=True, auth=auth) as client:
         for attempt in range(patience.tries):

@@ -11,8 +11,8 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from fernshale.core.base.cache import Cache
+from fernshale.core.base.cached_file import cached_file
 from fernshale.core.base.data_folder import cache_folder
-from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.work import CancelToken
 
 _NAME = re.compile(rb"[A-Za-z_][A-Za-z0-9_]{2,}")
@@ -28,12 +28,13 @@ def names_of(place: Path, cache: Cache, token: CancelToken) -> frozenset[str]:
     if known is not None:
         return known
     kept = cache_folder() / "shelves" / "names" / f"{key}.txt"
-    try:
-        names = frozenset(kept.read_text("ascii").split())
-    except (OSError, UnicodeError):  # not there yet, or damaged: it is only a cache
-        names = _read_names(place, token)
-        kept.parent.mkdir(parents=True, exist_ok=True)
-        write_atomic(kept, "\n".join(sorted(names)).encode("ascii"))
+    names = cached_file(
+        kept,
+        lambda data: frozenset(data.decode("ascii").split()),
+        lambda: _read_names(place, token),
+        lambda found: "\n".join(sorted(found)).encode("ascii"),
+        token,
+    )
     cache.put("names", key, names, len(names))
     return names
 

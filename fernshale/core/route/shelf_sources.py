@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from urllib.parse import quote
 
+from fernshale.core.base.cached_file import made_once
 from fernshale.core.base.data_folder import cache_folder
 from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.limits import LimitExceeded, limits
@@ -247,7 +248,9 @@ def _text_of(path: Path) -> str:
 def _unpacked(cache: Path, archive: Path, inside: str, work: Work) -> Path:
     folder = cache / "unpacked" / _known_checksum(archive).removeprefix("sha256:")[:32]
     if not folder.is_dir():
-        unpack(archive, folder, work)
+        with made_once(folder, work.token):
+            if not folder.is_dir():
+                unpack(archive, folder, work)
     place = _within(folder, inside)
     if not place.is_dir():
         raise ShelfError(f"{archive.name} has no folder {inside}")

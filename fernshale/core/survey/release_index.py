@@ -9,7 +9,6 @@ from __future__ import annotations
 import hashlib
 import io
 import os
-import zipfile
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
@@ -18,8 +17,8 @@ from typing import TYPE_CHECKING
 
 import blake3
 
+from fernshale.core.base.cached_file import cached_file
 from fernshale.core.base.data_folder import cache_folder
-from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 
@@ -79,26 +78,22 @@ def shelf_index(folders: Mapping[str, Path], token: CancelToken) -> ReleaseIndex
     kept = (
         cache_folder() / "shelves" / "index" / hashlib.sha256(stamp.encode("utf-8", "surrogateescape")).hexdigest()[:32]
     )
-    try:
-        with np.load(io.BytesIO(kept.read_bytes()), allow_pickle=False) as data:
+
+    def read(content: bytes) -> ReleaseIndex:
+        with np.load(io.BytesIO(content), allow_pickle=False) as data:
             text = data["paths"].tobytes().decode("utf-8", "surrogateescape")
             paths = tuple(TreePath(path) for path in text.split("\0")) if text else ()
-            if data["raw"].shape == (len(paths), len(folders)) == data["plain"].shape:
-                return ReleaseIndex(tuple(folders), paths, data["raw"], data["plain"])
-    except (OSError, ValueError, KeyError, zipfile.BadZipFile):
-        pass  # not there, or damaged: it is only a cache
-    index = index_folders(folders, token)
-    file = io.BytesIO()
-    text = "\0".join(index.paths)
-    np.savez(
-        file,
-        raw=index.raw,
-        plain=index.plain,
-        paths=np.frombuffer(text.encode("utf-8", "surrogateescape"), np.uint8),
-    )
-    kept.parent.mkdir(parents=True, exist_ok=True)
-    write_atomic(kept, file.getvalue())
-    return index
+            if not data["raw"].shape == (len(paths), len(folders)) == data["plain"].shape:
+                raise ValueError("the tables have another shape")
+            return ReleaseIndex(tuple(folders), paths, data["raw"], data["plain"])
+
+    def write(index: ReleaseIndex) -> bytes:
+        file = io.BytesIO()
+        paths = np.frombuffer("\0".join(index.paths).encode("utf-8", "surrogateescape"), np.uint8)
+        np.savez(file, raw=index.raw, plain=index.plain, paths=paths)
+        return file.getvalue()
+
+    return cached_file(kept, read, lambda: index_folders(folders, token), write, token)
 
 
 def read_column(folder: Path, token: CancelToken) -> FileColumn:
