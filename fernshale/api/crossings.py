@@ -10,7 +10,10 @@ from fernshale.core.crossing.flow.actions import (
     choose_confidence,
     withdraw,
 )
-from fernshale.core.crossing.flow.batch import cross_all, cross_one
+from fernshale.core.crossing.flow.batch.crossing_job import CrossingJob, run_in_process
+from fernshale.core.crossing.flow.batch.in_parallel import ProjectTask, State, run_all
+from fernshale.core.crossing.flow.batch.progress import PlaybookOutcome, ProjectProgress
+from fernshale.core.crossing.flow.batch.project_crossing import cross_one
 from fernshale.core.crossing.flow.crossing_transfer import (
     EXPORTED_SUFFIX,
     ExportedCrossing,
@@ -68,11 +71,16 @@ __all__ = [
     "LAST_LOOK",
     "ContentState",
     "Crossing",
+    "CrossingJob",
     "DebtKind",
     "ExportedCrossing",
     "FindingParts",
     "ImportPlan",
+    "PlaybookOutcome",
+    "ProjectProgress",
+    "ProjectTask",
     "Rewind",
+    "State",
     "add_check",
     "all_crossings",
     "apply_confident_fixes",
@@ -86,7 +94,6 @@ __all__ = [
     "choose",
     "choose_attempts",
     "choose_confidence",
-    "cross_all",
     "cross_one",
     "delete_crossing",
     "describe_baseline",
@@ -118,6 +125,8 @@ __all__ = [
     "redo",
     "refuse_check",
     "restore_snapshot",
+    "run_all",
+    "run_in_process",
     "sides_of",
     "steps_since",
     "survey_json",

@@ -65,6 +65,12 @@ def _add_scope(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def _add_workers(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--workers", metavar="N", type=int, help="projects at the same time; without it one per processor"
+    )
+
+
 def _window_commands(commands: _Commands) -> None:
     opened = commands.command(
         "open", ("open_window", "open_window"), "open the window, on a project where one is named"
@@ -220,8 +226,12 @@ def _crossing_commands(commands: _Commands) -> None:
     cross.add_argument(
         "--since", metavar="FILE", help="also say what changed since a report that `--json` printed before"
     )
+    _add_workers(cross)
     rehearsed = commands.on_project(
         "rehearse", ("rehearse", "rehearse"), "try the whole way on a scratch copy, and say what it would cost"
+    )
+    rehearsed.add_argument(
+        "others", metavar="PROJECT", nargs="*", help="more projects, for one table of their best ways"
     )
     rehearsed.add_argument(
         "--to", metavar="RELEASE", action="append", required=True, help="may be repeated, to compare"
@@ -233,7 +243,10 @@ def _crossing_commands(commands: _Commands) -> None:
     rehearsed.add_argument("--member", metavar="NAME", action="append", help="only this member of a workspace")
     rehearsed.add_argument("--budget", metavar="MINUTES", type=float, default=60.0, help="for each way; 60 without it")
     rehearsed.add_argument("--again", action="store_true", help="also where nothing changed since the last time")
-    rehearsed.add_argument("--out", metavar="FILE", help="write the comparison as a page")
+    rehearsed.add_argument(
+        "--out", metavar="FILE", help="write the comparison as a page; for several projects a folder"
+    )
+    _add_workers(rehearsed)
     decide = commands.on_project("decide", ("cross", "decide"), "resolve one open item")
     decide.add_argument("key", metavar="KEY", help="as `cross` lists it with --json")
     decide.add_argument("take", metavar="OPTION", nargs="?", default="", help="the id of an option")

@@ -12,12 +12,12 @@ from fernshale.api.building import export_rules
 from fernshale.api.changes import describe, show_change, tree_of
 from fernshale.api.crossings import (
     Crossing,
+    PlaybookOutcome,
     Rewind,
     add_check,
     carry_out,
     check_rows,
     choose,
-    cross_all,
     cross_one,
     drop_check,
     edits_since,
@@ -34,7 +34,7 @@ from fernshale.api.crossings import (
     undo,
     withdraw,
 )
-from fernshale.api.projects import find_work_tree, scan_crossing
+from fernshale.api.projects import scan_crossing
 from fernshale.api.reports import (
     difference_lines,
     export_playbook,
@@ -50,6 +50,7 @@ from fernshale.api.reports import (
     write_patches,
 )
 from fernshale.cli.begin import begun
+from fernshale.cli.cross_several import consent_to_git, cross_several
 from fernshale.cli.crossing_lookup import choose_fix_settings, crossing_for
 from fernshale.cli.output import LEFT_TO_DECIDE, item_lines, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
@@ -58,7 +59,6 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.autopilot import Step
-from fernshale.core.crossing.flow.batch import PlaybookOutcome
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.reporting.playbook import Playbook
@@ -68,16 +68,16 @@ from fernshale.core.profile.model import Check
 
 
 def cross(options: argparse.Namespace, token: CancelToken) -> int:
+    if options.others:
+        return cross_several(options, token)
     recorded = read_decisions(Path(options.decisions)) if options.decisions else {}
     playbook = read_playbook(Path(options.playbook)) if options.playbook else None
     since = read_report(Path(options.since)) if options.since else None
-    if options.others:
-        return _cross_all(options, playbook, recorded, token)
-    crossing = _begun_with(options, token)
+    crossing = begun(options, token)
+    choose_fix_settings(options, crossing)
     if options.git:
-        tree = find_work_tree(crossing.setup.project)
-        consent = tree.consent if tree is not None and options.trust else "commit"
-        carry_out(crossing, CommitSteps(consent), Author("you", "asked for"), Work(token=token, on_line=to_stderr))
+        consent = CommitSteps(consent_to_git(crossing.setup.project, options))
+        carry_out(crossing, consent, Author("you", "asked for"), Work(token=token, on_line=to_stderr))
     followed = PlaybookOutcome()
     if options.auto:
         overview, followed = run_crossing(crossing, recorded, options.json, token, playbook)
@@ -99,56 +99,6 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
             print("\nsince the earlier report")
             print_lines(f"  {line}" for line in difference_lines(difference))
     return exit_code(overview)
-
-
-def _begun_with(options: argparse.Namespace, token: CancelToken) -> Crossing:
-    """The crossing that the options name, with the confidence that they ask for."""
-    crossing = begun(options, token)
-    choose_fix_settings(options, crossing)
-    return crossing
-
-
-def _cross_all(
-    options: argparse.Namespace, playbook: Playbook | None, recorded: dict[str, Recorded], token: CancelToken
-) -> int:
-    """Cross several projects, and print one table of the results."""
-    if not options.auto:
-        raise MisuseError("several projects are crossed with --auto")
-    if options.copy_to or options.member:
-        raise MisuseError("--copy-to and --member are for one project")
-
-    def begin(project: Path) -> Crossing:
-        return _begun_with(argparse.Namespace(**{**vars(options), "project": str(project)}), token)
-
-    projects = [Path(item) for item in (options.project, *options.others)]
-    rows = cross_all(projects, begin, playbook, recorded, lambda project: to_stderr(f"{project} …"), Work(token=token))
-    if options.json:
-        print_json(
-            {
-                "projects": [
-                    {
-                        "project": str(row.project),
-                        "release": row.release,
-                        "done": row.done,
-                        "stage": row.stage.value if row.stage else None,
-                        "errors": row.errors,
-                        "open": row.open,
-                        "needs_you": row.needs,
-                        "trouble": row.trouble,
-                        "unfit": list(row.followed.unfit),
-                        "ahead": row.followed.ahead,
-                    }
-                    for row in rows
-                ]
-            }
-        )
-    else:
-        for row in rows:
-            print_lines([f"{row.project.name:24} {row.release:10} {row.words}"])
-            print_lines(f"    {line}" for line in row.followed.lines)
-    if any(row.trouble for row in rows):
-        return 1
-    return 0 if all(row.done for row in rows) else LEFT_TO_DECIDE
 
 
 def run_crossing(

@@ -29,9 +29,15 @@ class PlainStream:
         return getattr(self._stream, name)
 
 
+def terminal_of(stream: TextIO) -> TextIO:
+    """The stream that a `PlainStream` prints to: the caller has to make text from outside printable."""
+    found: TextIO = getattr(stream, "_stream", stream)
+    return found
+
+
 def print_data(text: str) -> None:
     """Text that a program may read, as a diff: byte for byte into a file or pipe, made printable on a terminal."""
-    stream = getattr(sys.stdout, "_stream", sys.stdout)
+    stream = terminal_of(sys.stdout)
     if stream.isatty():
         print(text, end="")
         return

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import argparse
-from dataclasses import asdict
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from fernshale.api.crossings import all_crossings, find_crossing
+from fernshale.api.crossings import ProjectTask, all_crossings, find_crossing
 from fernshale.api.rehearsals import (
+    Outcome,
+    Pace,
     RehearsalPlan,
     Rehearsed,
     best_of,
@@ -16,6 +19,7 @@ from fernshale.api.rehearsals import (
     measure_pace,
     rehearse_all,
 )
+from fernshale.cli.cross_several import projects_of, run_projects, workers_for
 from fernshale.cli.crossing_lookup import profile_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
@@ -26,12 +30,73 @@ _FORMAT = "fernshale-rehearsals/1"
 
 
 def rehearse(options: argparse.Namespace, token: CancelToken) -> int:
-    """Rehearse each target, directly and over the releases that were named, and compare."""
-    project = Path(options.project)
-    if not project.is_dir():
-        raise MisuseError(f"{project} is not a folder")
+    """Rehearse each target, directly and over the releases that were named, and compare; for one project or several."""
     if options.budget <= 0:
         raise MisuseError(f"{options.budget:g} is no budget in minutes", "Use a number above 0.")
+    if options.others:
+        return _rehearse_several(options, token)
+    work = Work(token=token, on_line=to_stderr, progress=lambda note, done, total: to_stderr(note) if total else None)
+    outcomes = _outcomes(options, Path(options.project), work)
+    pace = measure_pace(all_crossings())
+    if options.out:
+        write_atomic(Path(options.out), comparison_page(Path(options.project).resolve().name, outcomes, pace).encode())
+    if options.json:
+        print_json({"format": _FORMAT, **_project_json(Path(options.project), outcomes, pace)})
+    else:
+        print_lines(comparison_text(outcomes, pace))
+    return _exit_code(outcomes)
+
+
+@dataclass(frozen=True, slots=True)
+class _Rehearsals:
+    """The outcomes of a project; `trouble` says why there are none."""
+
+    project: Path
+    outcomes: tuple[Outcome, ...] = ()
+    trouble: str = ""
+
+    @property
+    def words(self) -> str:
+        """How the best way went, or why there is none."""
+        return self.trouble or best_of(self.outcomes).words
+
+
+def _rehearse_several(options: argparse.Namespace, token: CancelToken) -> int:
+    """Rehearse several projects, and print the best way of each."""
+    out = Path(options.out) if options.out else None
+    if out is not None:
+        out.mkdir(parents=True, exist_ok=True)
+    projects = projects_of(options)
+
+    def task(project: Path) -> ProjectTask[_Rehearsals]:
+        return ProjectTask(
+            project,
+            lambda work: _Rehearsals(project, _outcomes(options, project, work)),
+            lambda why: _Rehearsals(project, trouble=why),
+            lambda row: row.words,
+        )
+
+    rows = run_projects(projects, task, workers_for(options, len(projects)), token)
+    pace = measure_pace(all_crossings())
+    if out is not None:
+        for number, row in enumerate(rows, 1):
+            if row.outcomes:
+                page = comparison_page(row.project.resolve().name, row.outcomes, pace)
+                write_atomic(out / f"{number:02} {row.project.resolve().name}.html", page.encode())
+    if options.json:
+        print_json({"format": _FORMAT, "projects": [_row_json(row, pace) for row in rows]})
+    else:
+        for row in rows:
+            print_lines([f"{row.project.name:24} {row.words}"])
+    if any(row.trouble for row in rows):
+        return 1
+    return max(_exit_code(row.outcomes) for row in rows)
+
+
+def _outcomes(options: argparse.Namespace, project: Path, work: Work) -> tuple[Outcome, ...]:
+    """Rehearse all ways of a project. Raises MisuseError, and as `rehearse_all`."""
+    if not project.is_dir():
+        raise MisuseError(f"{project} is not a folder")
     crossing = find_crossing(project)
     shelves = tuple(options.shelf or (crossing.setup.shelves if crossing is not None else ()))
     if not shelves:
@@ -39,25 +104,26 @@ def rehearse(options: argparse.Namespace, token: CancelToken) -> int:
     held = tuple(options.hold or ())
     plans = [RehearsalPlan(to, (), held) for to in options.to]
     plans += [RehearsalPlan(to, tuple(options.via), held) for to in options.to if options.via]
-    profile = profile_for(options, project)
-    what = Rehearsed(project, profile, shelves, tuple(options.member or ()))
-    work = Work(token=token, on_line=to_stderr, progress=lambda note, done, total: to_stderr(note) if total else None)
-    outcomes = rehearse_all(what, plans, options.budget * 60, work, again=options.again)
-    pace = measure_pace(all_crossings())
-    if options.out:
-        write_atomic(Path(options.out), comparison_page(project.resolve().name, outcomes, pace).encode())
-    if options.json:
-        print_json(
-            {
-                "format": _FORMAT,
-                "project": project.resolve().name,
-                "rehearsals": [{"title": outcome.plan.title, **asdict(outcome)} for outcome in outcomes],
-                "best": best_of(outcomes).plan.title,
-                "pace": asdict(pace) if pace is not None else None,
-            }
-        )
-    else:
-        print_lines(comparison_text(outcomes, pace))
+    what = Rehearsed(project, profile_for(options, project), shelves, tuple(options.member or ()))
+    return rehearse_all(what, plans, options.budget * 60, work, again=options.again)
+
+
+def _exit_code(outcomes: Sequence[Outcome]) -> int:
     if any(outcome.ending == "failed" for outcome in outcomes):
         return 1
     return 0 if best_of(outcomes).ending == "done" else LEFT_TO_DECIDE
+
+
+def _row_json(row: _Rehearsals, pace: Pace | None) -> dict[str, object]:
+    if row.trouble:
+        return {"project": row.project.resolve().name, "trouble": row.trouble}
+    return {**_project_json(row.project, row.outcomes, pace), "trouble": ""}
+
+
+def _project_json(project: Path, outcomes: Sequence[Outcome], pace: Pace | None) -> dict[str, object]:
+    return {
+        "project": project.resolve().name,
+        "rehearsals": [{"title": outcome.plan.title, **asdict(outcome)} for outcome in outcomes],
+        "best": best_of(outcomes).plan.title,
+        "pace": asdict(pace) if pace is not None else None,
+    }

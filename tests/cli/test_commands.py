@@ -6,6 +6,7 @@ import hashlib
 import io
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -494,3 +495,30 @@ def test_a_rehearsal_compares_ways_and_leaves_the_project_alone(tree: Tree, tmp_
     assert run("rehearse", wick.project, "--to", "2.0").returncode == 2
     assert run(*words, "--budget", "0").returncode == 2
     assert run(*words[:3], "9.9", *words[4:]).returncode == 1
+
+
+def test_several_projects_are_rehearsed_and_crossed_from_relative_paths(
+    tree: Tree, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    wick = make_wick(tree)
+    shutil.copytree(wick.project, tmp_path / "second")
+    shutil.copytree(wick.project, tmp_path / "third")
+    (tmp_path / "third/candle.ini").unlink()
+    before = listing(tmp_path / "second")
+    monkeypatch.chdir(tmp_path)
+    words = ("candle", "second", "third", "--to", "2.0", "--shelf", "shelf", "--profile", wick.profile, "--trust")
+    done = run("rehearse", *words, "--out", "pages")
+    assert done.returncode == 1 and [line.split(" ", 1)[0] for line in done.stdout.splitlines()] == list(words[:3])
+    assert "2.0 direct leaves 0 errors" in done.stdout.splitlines()[1] and "third: begun" in done.stderr
+    assert sorted(path.name for path in (tmp_path / "pages").iterdir()) == [
+        "01 candle.html",
+        "02 second.html",
+        "03 third.html",
+    ]
+    assert listing(tmp_path / "second") == before
+    found = data("cross", *words, "--auto", "--workers", "3", code=1)
+    assert isinstance(found, dict)
+    assert [row["done"] for row in found["projects"]] == [True, True, False] and found["projects"][2]["trouble"]
+    assert run("cross", *words[:2], *words[3:], "--auto").stdout.count("through") == 2
+    assert run("cross", "second", "third/../second", *words[3:], "--auto").returncode == 2
+    assert run("cross", *words, "--auto", "--workers", "0").returncode == 2

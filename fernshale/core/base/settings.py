@@ -21,6 +21,7 @@ from fernshale.core.base.toml_schema import STRICT, parse_toml, read_toml, read_
 
 FORMAT = "fernshale-settings/1"
 NAME = "settings.toml"
+JOBS_VARIABLE = "FERNSHALE_JOBS"
 _GIB = 1 << 30
 
 
@@ -183,5 +184,8 @@ def _keys(table: str) -> tuple[str, ...]:
 
 
 def parallel_jobs() -> int:
-    """How many jobs a build runs at once."""
+    """How many jobs a build runs at once; the variable FERNSHALE_JOBS says it for one process."""
+    chosen = os.environ.get(JOBS_VARIABLE, "")
+    if chosen.isdigit() and int(chosen):
+        return int(chosen)
     return usable_settings().work.jobs or os.cpu_count() or 1

@@ -15,16 +15,15 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable
-from pathlib import Path
 from types import TracebackType
 from typing import Any
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken
+from fernshale.core.process.own_process import own_environment
 
 _POLL_S = 0.05
 _SERVE = "from fernshale.core.process.workers import serve; serve()"
-_ROOT = Path(__file__).parents[3]
 
 
 _LATER = object()
@@ -48,12 +47,11 @@ class WorkerProcess:
     def __init__(self, function: str, job: object = _LATER) -> None:
         self._result: tuple[str, Any] = ("", None)
         self.done = 0
-        paths = [str(_ROOT), *filter(None, [os.environ.get("PYTHONPATH")])]
         self._child = subprocess.Popen(
             [sys.executable, "-c", _SERVE],
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
-            env={**os.environ, "PYTHONPATH": os.pathsep.join(paths)},
+            env={**os.environ, **own_environment()},
             process_group=0,  # an interrupt from the terminal is for the first process, which ends this one
         )
         # Both directions at once: a large job and large news must not wait for one another.

@@ -19,6 +19,11 @@ def is_server(address: str) -> bool:
     return address.partition(":")[0].lower() in ("http", "https") and "://" in address
 
 
+def absolute_address(address: str) -> str:
+    """The address for a process that runs in another folder: a server's as it is, a folder's from the root."""
+    return address if is_server(address) else str(Path(address).resolve())
+
+
 def clean_address(address: str) -> str:
     """Remove user and password from an address and remember them. Raises MisuseError for a malformed address."""
     if not is_server(address):

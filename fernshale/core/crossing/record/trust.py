@@ -7,6 +7,7 @@ import json
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.lock import locked
 from fernshale.core.profile.model import Profile
 
 
@@ -20,11 +21,13 @@ def is_trusted(profile: Profile) -> bool:
 
 def trust(profile: Profile) -> None:
     """Allow this profile to run its commands; a changed file has to be trusted again."""
-    known = _read()
-    known[profile.digest] = str(profile.path)
     path = home() / "trusted.json"
     path.parent.mkdir(parents=True, exist_ok=True)
-    write_atomic(path, json.dumps(known, indent=1).encode(), 0o600)
+    with locked(path.with_suffix(".lock"), on_wait=lambda holder: None):
+        known = _read()
+        if profile.digest not in known:
+            known[profile.digest] = str(profile.path)
+            write_atomic(path, json.dumps(known, indent=1).encode(), 0o600)
 
 
 def require_trust(profile: Profile) -> None:

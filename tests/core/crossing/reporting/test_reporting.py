@@ -18,11 +18,10 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import text_diff
-from fernshale.core.crossing.flow.batch import cross_all, cross_one
+from fernshale.core.crossing.flow.batch.project_crossing import cross_one
 from fernshale.core.crossing.flow.start import Extent, begin_crossing
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing, EntryText
-from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage, stage_of
 from fernshale.core.crossing.record.trust import trust
@@ -30,7 +29,7 @@ from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
 from fernshale.core.crossing.reporting.patches import write_patches
-from fernshale.core.crossing.reporting.playbook import Playbook, export_playbook, read_playbook
+from fernshale.core.crossing.reporting.playbook import export_playbook, read_playbook
 from fernshale.core.crossing.stages.build.member_states import member_states
 from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.crossing.stages.trial.check_list import add_check
@@ -181,33 +180,6 @@ def test_the_way_of_one_crossing_is_followed_by_the_next_and_what_does_not_fit_i
     assert any("route:2.0:ghost" in words for words in followed.unfit) and not followed.ahead
     row = {row.check.name: row for row in overview.trial.checks}["lit"]
     assert row.on("2.0").is_good and overview.is_done
-
-
-def test_several_projects_go_on_without_the_one_that_cannot_come(tree: Tree) -> None:
-    wick = make_wick(tree)
-    profile = read_profile(wick.profile)
-    trust(profile)
-    second = wick.project.parent / "second"
-    shutil.copytree(wick.project, second)
-    (second / "candle.ini").write_text("no release here\n")
-    third = wick.project.parent / "third"
-    shutil.copytree(wick.project, third)
-    (third / "game.py").write_text("import wick\nwick.gone_for_good()\n")
-    with open(wick.shelf / "wick/1.4/wick.py", "a") as file:
-        file.write("def gone_for_good(): pass\n")
-
-    def begin(project: Path) -> Crossing:
-        return begin_crossing(project, profile, [wick.shelf], "2.0", Work())
-
-    ahead = Playbook(
-        decision=tuple(Recorded(key, "x", "") for key in ("links:lamp", "trial:log:1", "engine:trouble:no"))
-    )
-    rows = cross_all([wick.project, second, third], begin, ahead, {}, lambda project: None, Work())
-    assert rows[0].done and rows[1].trouble and not rows[1].release
-    assert rows[2].stage is Stage.BUILD and rows[2].errors == 1 and "1 error," in rows[2].words
-    assert rows[2].followed.lines[0].startswith("did not fit: decision engine:trouble:no")
-    assert rows[2].followed.lines[1:] == ["not reached yet: 2 decisions and rules of the playbook"]
-    assert len(rows[0].followed.unfit) == 3  # it is through, and none of them came up
 
 
 def test_a_member_without_a_sure_way_is_left_out_and_comes_back(tmp_path: Path) -> None:

@@ -1,18 +1,16 @@
-"""The outcome of a rehearsal as data, written to and read from JSON (`fernshale-rehearsal/1`)."""
+"""The outcome of a rehearsal as data, and its file (`fernshale-rehearsal/2`)."""
 
 from __future__ import annotations
 
-import json
-from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.json_values import from_json, to_json
 from fernshale.core.base.quantities import count
 
-FORMAT = "fernshale-rehearsal/1"
 # "running" is an intermediate state on disk; one that is found later belongs to a rehearsal that was killed.
 Ending = Literal["running", "done", "left", "stopped", "failed"]
 
@@ -126,29 +124,19 @@ class Outcome:
         return f"{self.plan.title} {errors} and {count(len(self.decisions), 'decision')}{stopped}"
 
 
+@dataclass(frozen=True, slots=True)
+class _OutcomeFile:
+    outcome: Outcome
+    format: Literal["fernshale-rehearsal/2"] = "fernshale-rehearsal/2"
+
+
 def write_outcome(outcome: Outcome, path: Path) -> None:
-    write_atomic(path, json.dumps({"format": FORMAT, **asdict(outcome)}, indent=1).encode())
+    write_atomic(path, to_json(_OutcomeFile(outcome)))
 
 
 def read_outcome(path: Path) -> Outcome:
     """Raises MisuseError for a file that is missing or no outcome."""
     try:
-        return outcome_from(json.loads(path.read_bytes()))
-    except (OSError, ValueError, KeyError, TypeError, RecursionError) as error:
+        return from_json(_OutcomeFile, path.read_bytes()).outcome
+    except (OSError, ValueError) as error:
         raise MisuseError(f"{path} is no outcome of a rehearsal: {error}") from error
-
-
-def outcome_from(data: Mapping[str, Any]) -> Outcome:
-    """Raises KeyError, TypeError, ValueError for other data."""
-    if data["format"] != FORMAT:
-        raise ValueError(f"its format is {data['format']!r}")
-    rest = {name: value for name, value in data.items() if name != "format"}
-    plan = RehearsalPlan(data["plan"]["to"], tuple(data["plan"]["via"]), tuple(data["plan"]["hold"]))
-    lists = {
-        "plugins": tuple(PluginOutcome(**item) for item in data["plugins"]),
-        "causes": tuple(CauseLeft(**item) for item in data["causes"]),
-        "decisions": tuple(DecisionLeft(**item) for item in data["decisions"]),
-        "errors_at_first": tuple(data["errors_at_first"]),
-        "not_tried": tuple(data["not_tried"]),
-    }
-    return Outcome(**{**rest, **lists, "plan": plan})

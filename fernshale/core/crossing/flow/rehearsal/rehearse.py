@@ -7,11 +7,10 @@ CACHE/rehearsals/KEY/       one folder for each project and plan
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
-import json
 import os
 import shutil
-import sys
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -21,6 +20,7 @@ from fernshale import __version__
 from fernshale.core.base.data_folder import cache_folder, config_folder, home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
+from fernshale.core.base.json_values import to_json
 from fernshale.core.base.limits import NAME as LIMITS
 from fernshale.core.base.settings import NAME as SETTINGS
 from fernshale.core.base.work import Work
@@ -30,8 +30,10 @@ from fernshale.core.crossing.flow.rehearsal.scratch_crossing import Job
 from fernshale.core.crossing.record.database import Crossing, Setup
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.process.command import run_command
+from fernshale.core.process.own_process import module_command, own_environment
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import read_profile
+from fernshale.core.route.shelf_addresses import absolute_address
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.tree_walk import list_tree
 from fernshale.core.snapshot.working_copy import check_room_for_copy
@@ -69,15 +71,15 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
     A rehearsal that was stopped goes on from where it was. Raises MisuseError where the disk has too little room or the
     settings allow less, OSError, Cancelled.
     """
+    what = replace(what, shelves=tuple(map(absolute_address, what.shelves)))
     folder = _folder_of(what, plan)
     tree = list_tree(what.project.resolve(), EMPTY, work)
     stamp = _stamp(what, plan, tree)
     result, kept = folder / "outcome.json", folder / "stamp"
     is_same = kept.is_file() and kept.read_text() == stamp
-    if is_same and not again and result.is_file():
-        known = read_outcome(result)
-        if known.ending in _ENDED:
-            return known
+    known = _known_outcome(result) if is_same and not again else None
+    if known is not None and known.ending in _ENDED:
+        return known
     if not is_same or again:
         shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True, exist_ok=True)
@@ -91,7 +93,7 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
         what.project.resolve(), copy, what.profile.path.resolve(), what.shelves, plan,
         result, roles, what.members,
     )  # fmt: skip
-    write_atomic(folder / "job.json", json.dumps(job.to_json()).encode())
+    write_atomic(folder / "job.json", to_json(job))
     outcome = _run(folder, job, budget_s, work)
     write_outcome(outcome, result)
     if outcome.ending in (*_ENDED, "failed"):
@@ -102,8 +104,8 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
 
 def _run(folder: Path, job: Job, budget_s: float, work: Work) -> Outcome:
     begun = time.monotonic()
-    environment = {"FERNSHALE_HOME": str(folder / "home")}
-    arguments = [sys.executable, "-m", _MODULE, str(folder / "job.json")]
+    environment = {**own_environment(), "FERNSHALE_HOME": str(folder / "home")}
+    arguments = module_command(_MODULE, str(folder / "job.json"))
     try:
         finished = run_command(arguments, folder, work, environment, budget_s)
     except CommandError as error:
@@ -118,6 +120,13 @@ def _run(folder: Path, job: Job, budget_s: float, work: Work) -> Outcome:
         lines = [line for line in finished.text.splitlines() if line.strip()]
         return Outcome(job.plan, "failed", lines[-1] if lines else f"status {finished.status}", spent)
     return read_outcome(job.result)
+
+
+def _known_outcome(result: Path) -> Outcome | None:
+    """The outcome that is there; None where there is none, or none that this version can read: it is only a cache."""
+    with contextlib.suppress(MisuseError):
+        return read_outcome(result)
+    return None
 
 
 def _prepare_home(place: Path) -> None:

@@ -6,7 +6,6 @@ drops nothing, and noted as a decision that the person would have; then it goes 
 
 from __future__ import annotations
 
-import json
 import os
 import sys
 import time
@@ -16,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.errors import Cancelled, FernshaleError
+from fernshale.core.base.json_values import from_json
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import carry_out
@@ -66,18 +66,6 @@ class Job:
     result: Path
     roles: tuple[tuple[str, str], ...] = ()
     members: tuple[str, ...] = ()
-
-    def to_json(self) -> dict[str, Any]:
-        plan = {"to": self.plan.to, "via": list(self.plan.via), "hold": list(self.plan.hold)}
-        places = {name: str(getattr(self, name)) for name in ("project", "copy", "profile", "result")}
-        return {**places, "shelves": self.shelves, "plan": plan, "roles": self.roles, "members": self.members}
-
-    @staticmethod
-    def from_json(data: dict[str, Any]) -> Job:
-        plan = RehearsalPlan(data["plan"]["to"], tuple(data["plan"]["via"]), tuple(data["plan"]["hold"]))
-        places = {name: Path(data[name]) for name in ("project", "copy", "profile", "result")}
-        roles = tuple((place, role) for place, role in data["roles"])
-        return Job(**places, shelves=tuple(data["shelves"]), plan=plan, roles=roles, members=tuple(data["members"]))
 
 
 class _Rehearsal:
@@ -226,7 +214,7 @@ def _say(line: str) -> None:
 
 def main(arguments: Sequence[str]) -> int:
     """Rehearse the job of a file; the outcome is in the file that the job names."""
-    job = Job.from_json(json.loads(Path(arguments[0]).read_bytes()))
+    job = from_json(Job, Path(arguments[0]).read_bytes())
     os.nice(5)  # the person works on
     work = Work(on_line=_say)
     try:
