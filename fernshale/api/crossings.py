@@ -14,6 +14,7 @@ from fernshale.core.crossing.flow.batch.crossing_job import CrossingJob, run_in_
 from fernshale.core.crossing.flow.batch.in_parallel import ProjectTask, State, run_all
 from fernshale.core.crossing.flow.batch.progress import PlaybookOutcome, ProjectProgress
 from fernshale.core.crossing.flow.batch.project_crossing import cross_one
+from fernshale.core.crossing.flow.batch.scheduler import Elsewhere, Scheduler
 from fernshale.core.crossing.flow.crossing_transfer import (
     EXPORTED_SUFFIX,
     ExportedCrossing,
@@ -73,6 +74,7 @@ __all__ = [
     "Crossing",
     "CrossingJob",
     "DebtKind",
+    "Elsewhere",
     "ExportedCrossing",
     "FindingParts",
     "ImportPlan",
@@ -80,6 +82,7 @@ __all__ = [
     "ProjectProgress",
     "ProjectTask",
     "Rewind",
+    "Scheduler",
     "State",
     "add_check",
     "all_crossings",

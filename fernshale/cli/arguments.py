@@ -69,6 +69,12 @@ def _add_workers(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--workers", metavar="N", type=int, help="projects at the same time; without it one per processor"
     )
+    parser.add_argument(
+        "--scheduler", metavar="ADDRESS", help="have the machines of this scheduler of Dask do the work; see --exchange"
+    )
+    parser.add_argument(
+        "--exchange", metavar="FOLDER", help="a folder that those machines reach, for snapshots and results"
+    )
 
 
 def _window_commands(commands: _Commands) -> None:

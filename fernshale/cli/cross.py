@@ -68,7 +68,7 @@ from fernshale.core.profile.model import Check
 
 
 def cross(options: argparse.Namespace, token: CancelToken) -> int:
-    if options.others:
+    if options.others or options.scheduler:
         return cross_several(options, token)
     recorded = read_decisions(Path(options.decisions)) if options.decisions else {}
     playbook = read_playbook(Path(options.playbook)) if options.playbook else None

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import argparse
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -12,8 +13,10 @@ from typing import TypeVar
 
 from fernshale.api.crossings import (
     CrossingJob,
+    Elsewhere,
     ProjectProgress,
     ProjectTask,
+    Scheduler,
     find_crossing,
     run_all,
     run_in_process,
@@ -37,13 +40,15 @@ def cross_several(options: argparse.Namespace, token: CancelToken) -> int:
         raise MisuseError("--copy-to, --member and --since are for one project")
     projects = projects_of(options)
     workers = workers_for(options, len(projects))
-    rows = run_projects(projects, partial(_task, options, workers), workers, token)
+    with scheduler_of(options) as elsewhere:
+        rows = run_projects(projects, partial(_task, options, workers, elsewhere), workers, token)
     if options.json:
         print_json({"projects": [_row_json(row) for row in rows]})
     else:
         for row in rows:
             print_lines([f"{row.project.name:24} {row.release:10} {row.words}"])
             print_lines(f"    {line}" for line in row.followed.lines)
+            print_lines([f"    its crossing: {row.file}"] if row.file is not None else [])
     if any(row.trouble for row in rows):
         return 1
     return 0 if all(row.done for row in rows) else LEFT_TO_DECIDE
@@ -63,7 +68,8 @@ def workers_for(options: argparse.Namespace, projects: int) -> int:
     """How many projects are worked on at the same time. Raises MisuseError."""
     if options.workers is not None and options.workers < 1:
         raise MisuseError(f"{options.workers} is no number of projects", "Use 1 or more.")
-    return min(projects, options.workers or len(os.sched_getaffinity(0)))
+    at_once = projects if options.scheduler else len(os.sched_getaffinity(0))  # a scheduler has its own order
+    return min(projects, options.workers or at_once)
 
 
 def run_projects(
@@ -80,12 +86,27 @@ def consent_to_git(project: Path, options: argparse.Namespace) -> str:
     return tree.consent if tree is not None and options.trust else "commit"
 
 
-def _task(options: argparse.Namespace, workers: int, project: Path) -> ProjectTask[ProjectProgress]:
+@contextmanager
+def scheduler_of(options: argparse.Namespace) -> Iterator[Elsewhere | None]:
+    """The other machines that the options name, None for this one. Raises MisuseError, CommandError."""
+    if not options.scheduler:
+        yield None
+        return
+    if not options.exchange:
+        raise MisuseError("--scheduler needs --exchange", "Name a folder that all its machines reach by the same path.")
+    with Scheduler(options.scheduler) as scheduler:
+        yield Elsewhere(scheduler, Path(options.exchange))
+
+
+def _task(
+    options: argparse.Namespace, workers: int, elsewhere: Elsewhere | None, project: Path
+) -> ProjectTask[ProjectProgress]:
     def failed(why: str) -> ProjectProgress:
         return ProjectProgress(project, trouble=why)
 
     def run(work: Work) -> ProjectProgress:
-        return run_in_process(_job(options, project), work, environment)
+        job = _job(options, project)
+        return run_in_process(job, work, environment) if elsewhere is None else elsewhere.cross(job, work)
 
     environment = {JOBS_VARIABLE: str(max(1, parallel_jobs() // workers))}
     return ProjectTask(project, run, failed, lambda row: row.words)
@@ -118,4 +139,5 @@ def _row_json(row: ProjectProgress) -> dict[str, object]:
         "trouble": row.trouble,
         "unfit": list(row.followed.unfit),
         "ahead": row.followed.ahead,
+        "file": str(row.file) if row.file is not None else None,
     }

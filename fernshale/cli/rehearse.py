@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from fernshale.api.crossings import ProjectTask, all_crossings, find_crossing
+from fernshale.api.crossings import Elsewhere, ProjectTask, all_crossings, find_crossing
 from fernshale.api.rehearsals import (
     Outcome,
     Pace,
@@ -19,7 +19,7 @@ from fernshale.api.rehearsals import (
     measure_pace,
     rehearse_all,
 )
-from fernshale.cli.cross_several import projects_of, run_projects, workers_for
+from fernshale.cli.cross_several import projects_of, run_projects, scheduler_of, workers_for
 from fernshale.cli.crossing_lookup import profile_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
@@ -33,7 +33,7 @@ def rehearse(options: argparse.Namespace, token: CancelToken) -> int:
     """Rehearse each target, directly and over the releases that were named, and compare; for one project or several."""
     if options.budget <= 0:
         raise MisuseError(f"{options.budget:g} is no budget in minutes", "Use a number above 0.")
-    if options.others:
+    if options.others or options.scheduler:
         return _rehearse_several(options, token)
     work = Work(token=token, on_line=to_stderr, progress=lambda note, done, total: to_stderr(note) if total else None)
     outcomes = _outcomes(options, Path(options.project), work)
@@ -67,16 +67,17 @@ def _rehearse_several(options: argparse.Namespace, token: CancelToken) -> int:
     if out is not None:
         out.mkdir(parents=True, exist_ok=True)
     projects = projects_of(options)
+    with scheduler_of(options) as elsewhere:
 
-    def task(project: Path) -> ProjectTask[_Rehearsals]:
-        return ProjectTask(
-            project,
-            lambda work: _Rehearsals(project, _outcomes(options, project, work)),
-            lambda why: _Rehearsals(project, trouble=why),
-            lambda row: row.words,
-        )
+        def task(project: Path) -> ProjectTask[_Rehearsals]:
+            return ProjectTask(
+                project,
+                lambda work: _Rehearsals(project, _outcomes(options, project, work, elsewhere)),
+                lambda why: _Rehearsals(project, trouble=why),
+                lambda row: row.words,
+            )
 
-    rows = run_projects(projects, task, workers_for(options, len(projects)), token)
+        rows = run_projects(projects, task, workers_for(options, len(projects)), token)
     pace = measure_pace(all_crossings())
     if out is not None:
         for number, row in enumerate(rows, 1):
@@ -93,7 +94,9 @@ def _rehearse_several(options: argparse.Namespace, token: CancelToken) -> int:
     return max(_exit_code(row.outcomes) for row in rows)
 
 
-def _outcomes(options: argparse.Namespace, project: Path, work: Work) -> tuple[Outcome, ...]:
+def _outcomes(
+    options: argparse.Namespace, project: Path, work: Work, elsewhere: Elsewhere | None = None
+) -> tuple[Outcome, ...]:
     """Rehearse all ways of a project. Raises MisuseError, and as `rehearse_all`."""
     if not project.is_dir():
         raise MisuseError(f"{project} is not a folder")
@@ -105,6 +108,8 @@ def _outcomes(options: argparse.Namespace, project: Path, work: Work) -> tuple[O
     plans = [RehearsalPlan(to, (), held) for to in options.to]
     plans += [RehearsalPlan(to, tuple(options.via), held) for to in options.to if options.via]
     what = Rehearsed(project, profile_for(options, project), shelves, tuple(options.member or ()))
+    if elsewhere is not None:
+        return tuple(elsewhere.rehearse(what, plan, options.budget * 60, work) for plan in plans)
     return rehearse_all(what, plans, options.budget * 60, work, again=options.again)
 
 

@@ -522,3 +522,4 @@ def test_several_projects_are_rehearsed_and_crossed_from_relative_paths(
     assert run("cross", *words[:2], *words[3:], "--auto").stdout.count("through") == 2
     assert run("cross", "second", "third/../second", *words[3:], "--auto").returncode == 2
     assert run("cross", *words, "--auto", "--workers", "0").returncode == 2
+    assert "--exchange" in run("cross", *words, "--auto", "--scheduler", "tcp://127.0.0.1:9").stderr

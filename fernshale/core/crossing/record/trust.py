@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
@@ -16,15 +17,15 @@ class TrustNeeded(MisuseError):
 
 
 def is_trusted(profile: Profile) -> bool:
-    return profile.digest in _read()
+    return profile.digest in _read(home() / "trusted.json")
 
 
-def trust(profile: Profile) -> None:
-    """Allow this profile to run its commands; a changed file has to be trusted again."""
-    path = home() / "trusted.json"
+def trust(profile: Profile, data_folder: Path | None = None) -> None:
+    """Allow this profile to run its commands, for the user or for another data folder; a changed file has to be trusted again."""
+    path = (data_folder or home()) / "trusted.json"
     path.parent.mkdir(parents=True, exist_ok=True)
     with locked(path.with_suffix(".lock"), on_wait=lambda holder: None):
-        known = _read()
+        known = _read(path)
         if profile.digest not in known:
             known[profile.digest] = str(profile.path)
             write_atomic(path, json.dumps(known, indent=1).encode(), 0o600)
@@ -39,9 +40,9 @@ def require_trust(profile: Profile) -> None:
         )
 
 
-def _read() -> dict[str, str]:
+def _read(path: Path) -> dict[str, str]:
     try:
-        data = json.loads((home() / "trusted.json").read_bytes())
+        data = json.loads(path.read_bytes())
     except (OSError, ValueError, RecursionError):
         return {}
     return {str(key): str(value) for key, value in data.items()} if isinstance(data, dict) else {}

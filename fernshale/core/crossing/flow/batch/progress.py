@@ -30,7 +30,8 @@ class PlaybookOutcome:
 @dataclass(frozen=True, slots=True)
 class ProjectProgress:
     """How far a project came: its current stage (None when it is done), how many items are open and how many need a
-    person; `trouble` is why it could not be crossed at all, `followed` the outcome of the playbook."""
+    person; `trouble` is why it could not be crossed at all, `followed` the outcome of the playbook, `file` the exported crossing
+    where it was crossed on another machine."""
 
     project: Path
     release: str = ""
@@ -41,6 +42,7 @@ class ProjectProgress:
     done: bool = False
     trouble: str = ""
     followed: PlaybookOutcome = PlaybookOutcome()
+    file: Path | None = None
 
     @property
     def words(self) -> str:

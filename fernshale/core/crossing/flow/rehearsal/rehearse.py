@@ -17,16 +17,15 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from fernshale import __version__
-from fernshale.core.base.data_folder import cache_folder, config_folder, home
+from fernshale.core.base.data_folder import cache_folder, home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.json_values import to_json
-from fernshale.core.base.limits import NAME as LIMITS
-from fernshale.core.base.settings import NAME as SETTINGS
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.autopilot import Step, cross
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan, read_outcome, write_outcome
 from fernshale.core.crossing.flow.rehearsal.scratch_crossing import Job
+from fernshale.core.crossing.flow.scratch_home import prepare_home
 from fernshale.core.crossing.record.database import Crossing, Setup
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.process.command import run_command
@@ -46,8 +45,6 @@ _ENDED = ("done", "left")
 _FREE_SHARE = 2.5
 # What a rehearsal reads of the user's data: what is trusted, what was decided before, and how shelves are reached.
 _READ_FILES = ("trusted.json", "decisions.json", "places.json", "passwords.json")
-# Caches by content, which it shares.
-_SHARED_CACHES = ("drift", "shelves", "assets")
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,14 +84,13 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
     copy = folder / "project" / what.project.resolve().name
     if not copy.exists():  # a rehearsal that was stopped has its copy
         check_room_for_copy(folder, sum(entry.size for entry in tree.files.values()), _FREE_SHARE)
-    _prepare_home(folder / "home")
+    prepare_home(folder / "home", _READ_FILES)
     roles = tuple((str(rule.place), rule.role) for rule in read_own_rules(what.project))
     job = Job(
         what.project.resolve(), copy, what.profile.path.resolve(), what.shelves, plan,
         result, roles, what.members,
     )  # fmt: skip
-    write_atomic(folder / "job.json", to_json(job))
-    outcome = _run(folder, job, budget_s, work)
+    outcome = run_rehearsal(folder, job, budget_s, work)
     write_outcome(outcome, result)
     if outcome.ending in (*_ENDED, "failed"):
         for name in ("home", "project"):
@@ -102,7 +98,9 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
     return outcome
 
 
-def _run(folder: Path, job: Job, budget_s: float, work: Work) -> Outcome:
+def run_rehearsal(folder: Path, job: Job, budget_s: float, work: Work) -> Outcome:
+    """Run a job in a process whose data folder is `folder/home`, within the budget. Raises Cancelled."""
+    write_atomic(folder / "job.json", to_json(job))
     begun = time.monotonic()
     environment = {**own_environment(), "FERNSHALE_HOME": str(folder / "home")}
     arguments = module_command(_MODULE, str(folder / "job.json"))
@@ -127,19 +125,6 @@ def _known_outcome(result: Path) -> Outcome | None:
     with contextlib.suppress(MisuseError):
         return read_outcome(result)
     return None
-
-
-def _prepare_home(place: Path) -> None:
-    """A data folder with what a rehearsal reads of the user's, as copies, and with the user's caches."""
-    place.mkdir(parents=True, exist_ok=True)
-    for source in (*(home() / name for name in _READ_FILES), config_folder() / LIMITS, config_folder() / SETTINGS):
-        if source.is_file() and not (place / source.name).exists():
-            shutil.copy(source, place / source.name)
-    for name in _SHARED_CACHES:
-        shared = cache_folder() / name
-        shared.mkdir(parents=True, exist_ok=True)
-        if not (place / name).exists():
-            (place / name).symlink_to(shared, target_is_directory=True)
 
 
 def _folder_of(what: Rehearsed, plan: RehearsalPlan) -> Path:
