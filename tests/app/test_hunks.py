@@ -5,8 +5,10 @@ from __future__ import annotations
 import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
+from pygments.lexers import get_all_lexers, get_lexer_for_filename
+from pygments.util import ClassNotFound
 
-from fernshale.app.highlight import TAB, Colours, colours_of_line
+from fernshale.app.highlight import TAB, Colours, _lexer, _name, colours_of_line
 from fernshale.app.hunks import Hunk, around, find_head, make_hunks
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import CodeEdit, apply_edits
@@ -135,3 +137,16 @@ def test_a_comment_of_several_lines_is_one() -> None:
     colours = Colours("a.cpp", ["/* for", "   while */ int x;"])
     assert colours.of(0) == ((0, 6, "quiet"),)
     assert [tone for _, _, tone in colours.of(1)] == ["quiet", "word"]
+
+
+def test_names_with_the_same_lexer_are_looked_up_once_and_none_gets_another() -> None:
+    names = ["CMakeLists.txt", "Makefile.in", ".bashrc", "page.html.j2", "README", "a.b.c.py"]
+    names += [pattern.replace("*", "some") for _, _, patterns, _ in get_all_lexers() for pattern in patterns][::12]
+    for name in names:
+        try:
+            wanted: str | None = type(get_lexer_for_filename(name)).__name__
+        except ClassNotFound:
+            wanted = None
+        found = _lexer(_name(f"folder/{name}"))
+        assert (type(found).__name__ if found is not None else None) == wanted, name
+    assert _name("a/module1.py") == _name("b/module2.py")

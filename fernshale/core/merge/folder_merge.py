@@ -19,6 +19,7 @@ from typing import Literal, Protocol
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, parents, reader
 from fernshale.core.base.work import CancelToken, Progress, Work, many_values
+from fernshale.core.merge.likeness import likeness
 from fernshale.core.merge.moved_files import find_moves, telling_lines
 from fernshale.core.merge.split_texts import Regrouping, cut_merge, find_regrouping, in_a_row
 from fernshale.core.merge.text_merge import (
@@ -104,7 +105,7 @@ class FileMerge:
         return path
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class FolderMerge:
     """The merge of three folders, files sorted by the path that is shown.
 
@@ -117,9 +118,14 @@ class FolderMerge:
     files: tuple[FileMerge, ...]
     is_base_known: bool = True
 
-    @property
+    @cached_property
     def decisions(self) -> tuple[tuple[FileMerge, Conflict], ...]:
         return tuple((file, conflict) for file in self.files for conflict in file.decisions)
+
+    @cached_property
+    def likenesses(self) -> Mapping[str, str]:
+        """A value for each conflict, by its id; equal for those that are alike."""
+        return {conflict.id: likeness(file.merge, file.why, conflict) for file, conflict in self.decisions}
 
 
 # Merges the contents of a file, given its path and the three versions; None means to merge by lines.

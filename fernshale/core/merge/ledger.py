@@ -75,15 +75,38 @@ class FindsItsEdits(Protocol):
         ...
 
 
+class FoundEdits:
+    """The entries that were found for the files of one merge. A file whose part of the result and whose decisions are the same as
+    before is not searched again: after a decision, that is every file but one."""
+
+    def __init__(self) -> None:
+        self._found: dict[int, tuple[object, tuple[LedgerEntry, ...]]] = {}
+
+    def entries(self, account: _Account) -> Iterator[LedgerEntry]:
+        """The entries of all files. Raises LedgerUnbalanced."""
+        for number, file in enumerate(account.merge.files):
+            stamp = account.stamp(file)
+            known = self._found.get(number)
+            if known is None or known[0] != stamp:
+                known = stamp, tuple(account.edits(file))
+                self._found[number] = known
+            yield from known[1]
+
+
 def build_ledger(
-    merge: FolderMerge, result: Result, choices: Mapping[str, Resolution], undecided: Undecided = "mine"
+    merge: FolderMerge,
+    result: Result,
+    choices: Mapping[str, Resolution],
+    undecided: Undecided = "mine",
+    found: FoundEdits | None = None,
 ) -> Ledger:
-    """Find every local edit in `result`, which was built with the same `choices` and `undecided`.
+    """Find every local edit in `result`, which was built with the same `choices` and `undecided`. `found` are the edits of the
+    same merge that were found for another result.
 
     Raises LedgerUnbalanced when one is missing and no decision dropped it.
     """
     account = _Account(merge, result, choices, undecided)
-    return Ledger(tuple(entry for file in merge.files for entry in account.edits(file)))
+    return Ledger(tuple((found or FoundEdits()).entries(account)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +115,15 @@ class _Account:
     result: Result
     choices: Mapping[str, Resolution]
     undecided: Undecided
+
+    def stamp(self, file: FileMerge) -> object:
+        """All that the entries of a file depend on, besides the merge: its decisions, and what the result has under its names."""
+        places = (file.path, file.base, file.mine, file.incoming)
+        return (
+            self.undecided,
+            tuple(self.result.entries.get(place) if place is not None else None for place in places),
+            tuple(self.choices.get(conflict.id) for conflict in file.decisions),
+        )
 
     def edits(self, file: FileMerge) -> Iterator[LedgerEntry]:
         merge = self.merge

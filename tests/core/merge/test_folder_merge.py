@@ -16,7 +16,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.merge import folder_reader
 from fernshale.core.merge.folder_merge import FolderMerge, FolderSide, merge_folders
 from fernshale.core.merge.folder_reader import disk_sides
-from fernshale.core.merge.ledger import LedgerUnbalanced, build_ledger
+from fernshale.core.merge.ledger import FoundEdits, LedgerUnbalanced, build_ledger
 from fernshale.core.merge.merge_result import build_result, write_result
 from fernshale.core.merge.text_merge import Resolution
 from fernshale.core.snapshot.manifest import EntryKind, Manifest, TreeEntry, digest_of
@@ -162,6 +162,28 @@ def test_ledger_balances_and_every_file_is_accounted_for(
         assert {path: result.read(path).decode() for path in result.entries} == incoming
 
 
+@given(
+    _FILES,
+    _FILES,
+    _FILES,
+    st.lists(st.tuples(st.integers(0, 9), st.sampled_from(["", "mine", "incoming", "text"])), max_size=6),
+)
+def test_edits_found_before_equal_a_new_search_after_any_decisions(
+    base: dict[str, str], mine: dict[str, str], incoming: dict[str, str], steps: list[tuple[int, str]]
+) -> None:
+    merge, found = _merge(base, mine, incoming), FoundEdits()
+    choices: dict[str, Resolution] = {}
+    for number, way in [(0, ""), *steps]:
+        if merge.decisions:
+            _, conflict = merge.decisions[number % len(merge.decisions)]
+            if way in conflict.options:
+                choices[conflict.id] = Resolution(way, "by hand\n" if way == "text" else "")  # type: ignore[arg-type]
+            elif not way:
+                choices.pop(conflict.id, None)
+        result = build_result(merge, choices, "mine")
+        assert build_ledger(merge, result, choices, found=found) == build_ledger(merge, result, choices)
+
+
 def test_a_result_that_lost_an_edit_is_refused() -> None:
     merge = _merge({"a": _OLD}, {"a": _EDIT}, {"a": _NEW})
     result = build_result(merge, {}, "mine")
@@ -169,6 +191,10 @@ def test_a_result_that_lost_an_edit_is_refused() -> None:
     bad = replace(result, entries={TreePath("a"): spoilt}, woven={TreePath("a"): _NEW.encode()})
     with pytest.raises(LedgerUnbalanced):
         build_ledger(merge, bad, {})
+    found = FoundEdits()
+    build_ledger(merge, result, {}, found=found)
+    with pytest.raises(LedgerUnbalanced):
+        build_ledger(merge, bad, {}, found=found)
 
 
 def test_links_modes_and_empty_folders_on_disk(tree: Tree) -> None:

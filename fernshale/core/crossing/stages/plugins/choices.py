@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import re
 import time
-from collections import Counter
 from collections.abc import Sequence
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
@@ -16,27 +14,14 @@ from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.merge.folder_merge import FileMerge, FolderMerge
 from fernshale.core.merge.keyed import KeyedMerge
-from fernshale.core.merge.text_merge import TAKINGS, Conflict, Resolution, TextMerge, fingerprint, part_of
-from fernshale.core.merge.token_merge import split_tokens
+from fernshale.core.merge.text_merge import TAKINGS, Conflict, Resolution, TextMerge, part_of
 
 PREFIX = "merge:"
 
 
-def likeness(file: FileMerge, conflict: Conflict) -> str:
-    """A value that is equal for conflicts that are alike: both sides changed the same tokens, the same key in any entry, or
-    the same happened to a file."""
-    if conflict.kind == "key":
-        return "key " + re.sub(r"/[^/]*=[^/]*", "/*", conflict.at)
-    if conflict.kind == "file" or not isinstance(file.merge, TextMerge):
-        return "file " + file.why.split(";")[0]
-    olds, ours, theirs = (_tokens(part_of(file.merge, conflict, side)) for side in ("base", "mine", "incoming"))
-    changes = [ours - olds, olds - ours, theirs - olds, olds - theirs]
-    return "text " + fingerprint(*(" ".join(sorted(change.elements())) for change in changes))
-
-
 def alike(merge: FolderMerge, id: str) -> tuple[tuple[FileMerge, Conflict], ...]:
     """The decisions of a merge that are like one of them, that one among them."""
-    kinds = {conflict.id: likeness(file, conflict) for file, conflict in merge.decisions}
+    kinds = merge.likenesses
     wanted = kinds.get(id)
     return tuple(item for item in merge.decisions if wanted is not None and kinds[item[1].id] == wanted)
 
@@ -92,10 +77,6 @@ def withdraw_choice(crossing: Crossing, key: str) -> None:
     crossing.withdraw(key)
     if key.startswith(PREFIX):
         forget(key.removeprefix(PREFIX), crossing.setup.project)
-
-
-def _tokens(lines: tuple[str, ...]) -> Counter[str]:
-    return Counter(token for line in lines for token in split_tokens(line) if not token.isspace())
 
 
 def read_choices(crossing: Crossing) -> dict[str, Resolution]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
@@ -30,13 +30,9 @@ from fernshale.core.survey.plugins import Plugin, plugin_folder
 def inspect_plugins(scan: ProjectScan, crossing: Crossing, work: Work) -> PluginsView:
     """Merge in memory; writes nothing."""
     choices = read_choices(crossing)
-    standing = {plugin.id: plugin for plugin in scan.plugins}
     taken = plugin_updates(crossing)
     views = []
-    steps = plan(scan, crossing, work.token).plugins
-    for number, step in enumerate(steps):
-        work.progress(f"merging {step.id}", number, len(steps))
-        plugin = standing.get(step.id) or Plugin(step.id, plugin_folder(scan.profile, step.id), "", "")
+    for plugin, step in _steps(scan, crossing, work):
         updated = taken.get(plugin.folder)
         if updated is not None:
             views.append(PluginView(plugin, step, True, updated.base, "", None, updated.ledger))
@@ -51,6 +47,23 @@ def inspect_plugins(scan: ProjectScan, crossing: Crossing, work: Work) -> Plugin
     return PluginsView(tuple(views), choices, items, left_out, known, built)
 
 
+def plugin_merges(scan: ProjectScan, crossing: Crossing, work: Work) -> Iterator[tuple[Plugin, FolderMerge]]:
+    """The merges of the plugins that are not updated yet; a merge of before is used where nothing of it has changed."""
+    taken = plugin_updates(crossing)
+    for plugin, step in _steps(scan, crossing, work):
+        if plugin.folder not in taken and is_wanted(step, crossing):
+            yield plugin, merge_plugin(scan, crossing, plugin, step, work.token).merge
+
+
+def _steps(scan: ProjectScan, crossing: Crossing, work: Work) -> Iterator[tuple[Plugin, PluginStep]]:
+    """What the plan does with each plugin."""
+    standing = {plugin.id: plugin for plugin in scan.plugins}
+    steps = plan(scan, crossing, work.token).plugins
+    for number, step in enumerate(steps):
+        work.progress(f"merging {step.id}", number, len(steps))
+        yield standing.get(step.id) or Plugin(step.id, plugin_folder(scan.profile, step.id), "", ""), step
+
+
 def _inspect_plugin(
     scan: ProjectScan,
     crossing: Crossing,
@@ -61,10 +74,12 @@ def _inspect_plugin(
 ) -> PluginView:
     if not is_wanted(step, crossing):
         return PluginView(plugin, step, step.action in ("stay", "hold"), plugin.version, "", None, None)
-    merge, base, note = merge_plugin(scan, crossing, plugin, step, token)
+    merged = merge_plugin(scan, crossing, plugin, step, token)
+    merge = merged.merge
     result = build_result(merge, choices, "mine")
-    ledger = build_ledger(merge, result, choices)
-    return PluginView(plugin, step, False, base, note, merge, ledger, _find_odd(merge, result, choices))
+    ledger = build_ledger(merge, result, choices, found=merged.found)
+    odd = _find_odd(merge, result, choices)
+    return PluginView(plugin, step, False, merged.base, merged.note, merge, ledger, odd)
 
 
 def _find_odd(merge: FolderMerge, result: Result, choices: Mapping[str, Resolution]) -> dict[TreePath, tuple[str, ...]]:

@@ -21,8 +21,7 @@ from fernshale.core.crossing.stages.plugins.choices import (
     read_choices,
     resolution,
 )
-from fernshale.core.crossing.stages.plugins.inspection import inspect_plugins
-from fernshale.core.crossing.stages.plugins.view import PluginView
+from fernshale.core.crossing.stages.plugins.inspection import plugin_merges
 from fernshale.core.merge.folder_merge import FolderMerge
 
 
@@ -57,20 +56,16 @@ def resolve_below(crossing: Crossing, scan: ProjectScan, action: ResolveBelow, a
     """Resolve all conflicts in a folder of a plugin, except those that were resolved before. Raises MisuseError."""
     id, _, place = action.place.partition("/")
     choices = read_choices(crossing)
-    merge = next((view.merge for view in _merging(crossing, scan, work) if view.plugin.id == id), None)
+    merges = plugin_merges(scan, crossing, Work(token=work.token))
+    merge = next((merge for plugin, merge in merges if plugin.id == id), None)
     items = below(merge, place) if merge is not None else ()
     decide_all(crossing, [item for item in items if item[1].id not in choices], action.side, author)
 
 
-def _merging(crossing: Crossing, scan: ProjectScan, work: Work) -> list[PluginView]:
-    """The plugins that are still to be merged."""
-    return [view for view in inspect_plugins(scan, crossing, Work(token=work.token)).plugins if view.merge is not None]
-
-
 def _merge_of(crossing: Crossing, scan: ProjectScan, conflict: str, work: Work) -> FolderMerge:
     """The merge with a conflict. Raises MisuseError when the conflict does not exist any more."""
-    views = _merging(crossing, scan, work)
-    merge = next((view.merge for view in views for _, item in view.open_conflicts({}) if item.id == conflict), None)
+    merges = plugin_merges(scan, crossing, Work(token=work.token))
+    merge = next((merge for _, merge in merges if conflict in merge.likenesses), None)
     if merge is None:
         raise MisuseError(f"{conflict} is no open conflict", "Refresh; it changed in the meantime.")
     return merge

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.quantities import count
@@ -15,6 +16,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.merge.base_versions import compose_base
 from fernshale.core.merge.folder_merge import ByFormat, ContentMerge, FolderMerge, FolderSide, disk_side, merge_folders
 from fernshale.core.merge.keyed import Identities, merge_keyed
+from fernshale.core.merge.ledger import FoundEdits
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.planner import PluginStep
 from fernshale.core.snapshot.manifest import EMPTY
@@ -25,16 +27,28 @@ from fernshale.core.survey.plugins import Plugin
 _SNAPSHOT = "snapshot"
 
 
+@dataclass(frozen=True, slots=True)
+class PluginMerge:
+    """The merge of a plugin folder with its new release; the release used as base, a note on anything unusual about it, and the
+    edits that were found for earlier results."""
+
+    merge: FolderMerge
+    base: str
+    note: str
+    found: FoundEdits = field(default_factory=FoundEdits)
+
+
 def merge_plugin(
     scan: ProjectScan, crossing: Crossing, plugin: Plugin, step: PluginStep, token: CancelToken
-) -> tuple[FolderMerge, str, str]:
-    """The merge of a plugin folder with its new release; the release used as base, and a note on anything unusual about it.
+) -> PluginMerge:
+    """Merge a plugin folder with its new release, in memory.
 
     Raises ProjectError when the release is not on the shelf any more.
     """
     shelf = scan.shelf
     assert shelf is not None
-    mine = plugin_manifest(scan, plugin, token)
+    # Derived from the project's manifest: while no file changes, it is the same object with the same entries.
+    mine = scan.manifest.derived(("plugin", plugin.folder), lambda: plugin_manifest(scan, plugin, token))
     incoming = shelf.plugin(step.becomes or plugin.id, step.to)
     if incoming is None:
         raise ProjectError(f"{plugin.id} {step.to} is not on the shelf any more")
@@ -42,7 +56,7 @@ def merge_plugin(
     names = tuple(item.version for item in shelf.releases_of(plugin.id))
     key = (scan.project / plugin.folder, plugin.version, names, place, step.becomes, tuple(mine.entries.items()))
     # Cached by everything it depends on, so that showing a page again merges nothing; releases of a shelf do not change.
-    kept = scan.cache.find("merge", key, lambda: (merge, name, note))
+    kept: PluginMerge | None = scan.cache.find("merge", key)
     if kept is not None:
         return kept
     news = disk_side(place, shelf_manifest(scan, incoming, token))
@@ -51,8 +65,9 @@ def merge_plugin(
     local = disk_side(scan.project / plugin.folder, mine)
     base, name, note = _base(scan, crossing, plugin, local, token)
     merge = merge_folders(base, local, news, Work(token=token), _by_format(scan.profile, plugin.folder))
-    scan.cache.put("merge", key, (merge, name, note), 10 * len(merge.files))
-    return merge, name, note
+    merged = PluginMerge(merge, name, note)
+    scan.cache.put("merge", key, merged, 10 * len(merge.files))
+    return merged
 
 
 def plain_format(path: TreePath, base: TextFile, mine: TextFile, incoming: TextFile) -> ContentMerge | None:
