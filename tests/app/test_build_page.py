@@ -8,9 +8,13 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from fernshale.app.pages.build import BuildPage
+from fernshale.app.pages.build.rows import cause_row
+from fernshale.app.widgets.rows import Row
 from fernshale.app.window import MainWindow
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.overview import inspect
 from tests.conftest import Tree
 from tests.crossing_steps import act
 from tests.engines import begin_engine
@@ -278,3 +282,22 @@ def test_proposals_are_tried_after_each_build_where_the_user_wants_it(
         page._attempts._each.click()
     qtbot.waitUntil(lambda: "tried: clears 3 of 3" in page._code.plain_text, timeout=20_000)
     assert page._attempts._each.isChecked()
+
+
+def test_between_builds_a_cause_whose_lines_were_changed_clears_nothing_that_is_known(tree: Tree) -> None:
+    old = {"include/rush.hpp": "struct Lamp { int glow; };\nstruct Boat { };\n"}
+    new = {"include/rush.hpp": "struct Boat { };\n", "include/rush/lamp.hpp": "struct Lamp { int glow; };\n"}
+    game = '#include "rush.hpp"\n\nint play() {\n    Lamp lamp;\n    return lamp.glow;\n}\n'
+    build = "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp"
+    crossing = begin_engine(tree, old, new, {"src/a.cpp": game}, build)
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+
+    def row() -> Row:
+        view = next(item for item in inspect(crossing, Work()).build.causes if item.fixes)
+        return cause_row(view, 1)
+
+    assert row().right == "clears 1" and row().bar
+    source = crossing.setup.project / "src/a.cpp"
+    source.write_text(game.replace("    Lamp lamp;", "    Lamp lamp {};"))
+    assert row().right == "" and not row().bar and row().sub.endswith("its lines were changed since the build")

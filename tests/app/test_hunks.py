@@ -90,8 +90,9 @@ def test_the_head_is_what_opens_the_function(text: str, line: int, head: int | N
 @given(
     st.lists(st.text("ab {}();", max_size=12), min_size=1, max_size=30),
     st.lists(st.tuples(st.integers(0, 400), st.integers(0, 30), st.text("xyz\n", max_size=12)), max_size=6),
-    st.integers(0, 4),
+    st.integers(1, 4),  # without a line around it, a line that is added at the end does not say where it belongs
 )
+@example(["", ""], [(1, 0, "x")], 1)
 def test_the_lines_of_all_hunks_make_the_new_text(
     lines: list[str], wanted: list[tuple[int, int, str]], context: int
 ) -> None:

@@ -62,12 +62,14 @@ def cause_row(item: CauseView, most: int) -> Row:
         sub = item.settled_words
     elif fix is None:
         sub = " · ".join(notes if cause.under else [*notes, "no fix found"])
+    elif not item.open:
+        sub = " · ".join([*notes, "its lines were changed since the build"])
     else:
         verdict = fix.tried.partition(";")[0]
         sub = " · ".join([*notes, "high confidence" if fix.is_automatic else verdict or "check it"])
     right = str(item.open) if item.open and not item.handled_by else ""
-    if fix is not None:
-        right = "fill in" if fix.rule.leaves_placeholder else f"clears {fix.clears}"
+    if fix is not None and item.open:
+        right = "fill in" if fix.rule.leaves_placeholder else f"clears {min(fix.clears, item.open)}"
     title = f"   {cause.title}" if cause.under else cause.title
     return Row(
         title,
