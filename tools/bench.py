@@ -1,6 +1,6 @@
 """Measure parts against general tools on the same data in the same run; print ratios.
 
-    ./dev bench [PART...]     store, manifest, merge, diagnostics, drift, rules, links, logs, survey, origin, planner
+    ./dev bench [PART...]     store, manifest, merge, diagnostics, drift, rules, links, logs, survey, origin, planner, window
 
 Machines are noisy: each figure is the median of three runs, and the ratio is what to look at.
 """
@@ -74,6 +74,7 @@ def main(wanted: Sequence[str]) -> None:
         "survey": bench_survey,
         "origin": bench_origin,
         "planner": lambda folder: bench_planner(),
+        "window": lambda folder: bench_window(),
     }
     # Plain git: filters or hooks of this machine's settings would count against it.
     os.environ |= {"GIT_CONFIG_GLOBAL": os.devnull, "GIT_CONFIG_NOSYSTEM": "1"}
@@ -613,6 +614,11 @@ def bench_planner() -> None:
     # Each time for a shelf of its own, since a plan is kept.
     elapsed = timed(lambda: plan_leg(replace(shelf), "1", "3.5", ProjectPlugins(here)))
     print(f"{'plan 200 plugins x 30 releases':34} {elapsed:8.3f} s   exact; the aim is below 2 s")
+
+
+def bench_window() -> None:
+    """In a process of its own: Qt keeps what it has loaded."""
+    subprocess.run([sys.executable, str(Path(__file__).with_name("interaction.py"))], check=True)
 
 
 def write_texts(root: Path, texts: Mapping[str, str]) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import faulthandler
 import logging
+import os
 import signal
 import sys
 from collections.abc import Mapping
@@ -18,6 +19,7 @@ from fernshale.api.crossings import folder_of
 from fernshale.app.dialogs.questions import show_error
 from fernshale.app.instance import show_other_window
 from fernshale.app.theme import ICONS, apply_theme, desktop_letters, use_look
+from fernshale.app.trace import TRACE_VARIABLE, trace_to
 from fernshale.app.window import MainWindow
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError
@@ -87,6 +89,8 @@ def run_app(arguments: list[str], project: Path | None, shelf: Path | None, targ
     if shelf is None and project is not None and project.is_dir() and show_other_window(folder_of(project)):
         return 0
     window = make_window()
+    if file := os.environ.get(TRACE_VARIABLE):
+        trace_to(app, Path(file))
     # Python sees a signal only when it runs now and then.
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda _number, _frame: window.close())
