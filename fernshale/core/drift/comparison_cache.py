@@ -13,7 +13,7 @@ from fernshale.core.base.cache import Cache
 from fernshale.core.base.cached_file import cached_file
 from fernshale.core.base.code_digest import code_digest
 from fernshale.core.base.data_folder import cache_folder
-from fernshale.core.base.work import Work
+from fernshale.core.base.work import Work, many_values
 from fernshale.core.drift.comparison import ApiChange, compare
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_pair
@@ -52,7 +52,8 @@ def _kept_or_made(kept: Path, places: ReleasePlaces, language: str, work: Work) 
 
     def make() -> tuple[ApiChange, ...]:
         pair = read_pair(places.old, places.new, language, work)
-        return compare(pair, work.token, [between(label, folder) for label, folder in places.between])
+        with many_values():
+            return compare(pair, work.token, [between(label, folder) for label, folder in places.between])
 
     def write(changes: tuple[ApiChange, ...]) -> bytes:
         return json.dumps(_encode(changes), separators=(",", ":")).encode()

@@ -18,16 +18,15 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.candidate_search import Side, keys_of, nearest_symbols
 from fernshale.core.drift.members import Members, neighbour_names
 from fernshale.core.drift.names.name_parts import Rarity, changed_parts, parts_of, words_of_text
+from fernshale.core.drift.pair_weights import PairEvidence, PairWeigher
 from fernshale.core.drift.signal_weights import WeightTable, fitted_weights
 from fernshale.core.drift.similarity import (
     INNER,
-    NameComparison,
     Signal,
     Swap,
     World,
     doc_text,
     find_signals,
-    sum_up,
     swapped_words,
 )
 from fernshale.core.drift.symbols import CONTAINER, Symbol
@@ -170,7 +169,8 @@ def match_symbols(
     into = Side(
         [item for item in fresh if item.kind in CONTAINER], work.words, work.docs, work.new_members, work.new_order
     )
-    first = work.match(containers, into, token)
+    by_container = PairWeigher(containers, into, table)
+    first = work.match(by_container, token)
     work.learn(first)
     rest = [
         item for item in gone if item.kind not in CONTAINER and _mapped(item.path, work.scopes) not in work.new_paths
@@ -181,9 +181,10 @@ def match_symbols(
     free = [item for item in fresh if item.path not in taken and (item.kind not in CONTAINER or item.path not in given)]
     members = Side(rest, work.words, work.docs, work.old_members, work.old_order)
     onto = Side(free, work.words, work.docs, work.new_members, work.new_order)
-    work.learn({**first, **work.match(members, onto, token)})
+    by_member = PairWeigher(members, onto, table)
+    work.learn({**first, **work.match(by_member, token)})
     # Twice: the second pass knows the parts that were renamed together.
-    second = {**work.match(containers, into, token, observe), **work.match(members, onto, token, observe)}
+    second = {**work.match(by_container, token, observe), **work.match(by_member, token, observe)}
     second = work.calibrated(second)
     work.learn(second)
     second = work.with_kept_types(gone, second)
@@ -206,7 +207,6 @@ class _Work:
     chosen: dict[Path, Symbol] = field(default_factory=dict)
     paired: dict[str, str] = field(default_factory=dict)
     exchanged: Counter[tuple[str, str]] = field(default_factory=Counter)
-    compared: dict[tuple[str, str], NameComparison] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.names = Rarity(item.name for item in (*self.old, *self.new))
@@ -225,12 +225,13 @@ class _Work:
         return World(
             self.names, self.words, lambda scope: _mapped(scope, scopes), lambda type_: types.get(type_, type_),
             lambda file: files.get(file, file), self.swaps, self.paired, self.unique,
-            bases_of=self.new_members.line, exchanged=self.exchanged, compared=self.compared,
+            bases_of=self.new_members.line, exchanged=self.exchanged,
         )  # fmt: skip
 
     def match(
-        self, old: Side, new: Side, token: CancelToken, observe: Observer | None = None
+        self, weigher: PairWeigher, token: CancelToken, observe: Observer | None = None
     ) -> dict[Path, tuple[SymbolCandidate, ...]]:
+        old, new = weigher.old, weigher.new
         world = replace(self.world, sole=_sole(old, new, self.scopes))
         successors: dict[str, list[str]] = defaultdict(list)
         for was, becomes in self.exchanged:
@@ -243,43 +244,40 @@ class _Work:
             | {("name", "".join(parts_of(name))) for name in successors.get(trait.symbol.name, ())}
             for trait in old.traits
         ]
-        pairs: list[dict[int, tuple[float, tuple[str, ...]]]] = []
-        for trait, near in zip(old.traits, nearest_symbols(wanted, new, most, token), strict=True):
-            weighed = {}
-            for number in near:
-                signals = find_signals(trait, new.traits[number], world)
-                evidence = sum_up(signals, self.table)
-                weighed[number] = (evidence.odds, evidence.words)
-                if observe is not None:
-                    observe(trait.symbol, new.traits[number].symbol, signals)
-            pairs.append(weighed)
+        weigher.begin(world)
+        pairs = []
+        for row, near in enumerate(nearest_symbols(wanted, new, most, token)):
+            pairs.append(weigher.weigh(row, near))
+            if observe is not None:
+                for trait, other in ((old.traits[row], new.traits[number]) for number in near):
+                    observe(trait.symbol, other.symbol, find_signals(trait, other, world))
         return self._decide(old, new, pairs)
 
     def _decide(
-        self, old: Side, new: Side, pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]
+        self, old: Side, new: Side, pairs: Sequence[Mapping[int, PairEvidence]]
     ) -> dict[Path, tuple[SymbolCandidate, ...]]:
         """Scores against all rivals on either side, and the assignment."""
         claims: dict[int, float] = defaultdict(float)
         for weighed in pairs:
-            for number, (odds, _) in weighed.items():
-                claims[number] += math.exp(min(30.0, odds))
+            for number, pair in weighed.items():
+                claims[number] += math.exp(min(30.0, pair.odds))
         result: dict[Path, tuple[SymbolCandidate, ...]] = {}
         assigned = _assign(pairs)
         for row, weighed in enumerate(pairs):
-            whole = 1.0 + sum(math.exp(min(30.0, odds)) for odds, _ in weighed.values())
+            whole = 1.0 + sum(math.exp(min(30.0, pair.odds)) for pair in weighed.values())
             listed = []
-            for number, (odds, words) in weighed.items():
-                weight = math.exp(min(30.0, odds))
+            for number, pair in weighed.items():
+                weight = math.exp(min(30.0, pair.odds))
                 # Several old symbols may have one successor, so a rival for the new one counts half; and a pair that is
                 # probable by itself stays possible, however good its rival is.
                 score = max(weight / (whole + 0.5 * (claims[number] - weight)), _SHARE_OF_TAKEN * weight / whole)
                 if score >= _MIN_SCORE:
-                    listed.append((number != assigned.get(row), -score, number, words))
+                    listed.append((number != assigned.get(row), -score, number))
             path = old.traits[row].symbol.path
             ranked = sorted(listed, key=lambda item: (item[0] and item[1] > -0.5, item[1], item[2]))
             result[path] = tuple(
-                SymbolCandidate(new.traits[number].symbol, round(-score, 3), words)
-                for _, score, number, words in ranked[:_MAX_CANDIDATES]
+                SymbolCandidate(new.traits[number].symbol, round(-score, 3), weighed[number].words)
+                for _, score, number in ranked[:_MAX_CANDIDATES]
             )
         return result
 
@@ -424,15 +422,15 @@ class _Work:
                 self.scopes.setdefault(scope, best)
 
 
-def _assign(pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]) -> dict[int, int]:
+def _assign(pairs: Sequence[Mapping[int, PairEvidence]]) -> dict[int, int]:
     """Assign rows to columns with the maximum sum of log odds; pairs below a probability of one half are left out."""
     rows, columns, costs = [], [], []
     for row, weighed in enumerate(pairs):
-        for column, (odds, _) in weighed.items():
-            if odds > 0:
+        for column, pair in weighed.items():
+            if pair.odds > 0:
                 rows.append(row)
                 columns.append(column)
-                costs.append(odds)
+                costs.append(pair.odds)
     if not rows:
         return {}
     import numpy as np

@@ -6,7 +6,7 @@ import math
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
-from functools import lru_cache
+from functools import cache, lru_cache
 
 _OPPOSITE_WORDS = """get set|add remove|push pop|open close|begin end|start stop|show hide|enable disable|min max|first last|
     left right|top bottom|up down|horizontal vertical|read write|lock unlock|prev next|previous next|width height|row column|
@@ -48,8 +48,17 @@ class Rarity:
         scale = math.log(total + 2)
         self._weights = {part: max(0.15, 1 - math.log(seen + 1) / scale) for part, seen in counts.items()}
 
+        self._totals: dict[str, float] = {}
+
     def weight(self, part: str) -> float:
         return self._weights.get(part, 1.0)
+
+    def total(self, name: str) -> float:
+        """The weight of all parts of a name."""
+        known = self._totals.get(name)
+        if known is None:
+            known = self._totals[name] = sum(map(self.weight, parts_of(name)))
+        return known
 
     def likeness(self, old: str, new: str) -> float:
         """Return the similarity of two names, 0..1."""
@@ -64,8 +73,10 @@ def _name_likeness(old: str, new: str, rarity: Rarity) -> float:
     if ours == theirs:
         return 0.97  # spelling variants
     pairs = _pair(ours, theirs)
-    shared = sum(alike * (rarity.weight(one) + rarity.weight(other)) for one, other, alike in pairs)
-    whole = sum(map(rarity.weight, ours)) + sum(map(rarity.weight, theirs))
+    shared = 0.0
+    for one, other, alike in pairs:
+        shared += alike * (rarity.weight(one) + rarity.weight(other))
+    whole = rarity.total(old) + rarity.total(new)
     by_parts = shared / whole if whole else 0.0
     return max(by_parts, 0.9 * _letters("".join(ours), "".join(theirs)))
 
@@ -93,11 +104,14 @@ def _pair(ours: tuple[str, ...], theirs: tuple[str, ...]) -> list[tuple[str, str
             free.remove(part)
             pairs.append((part, part, 1.0))
             continue
-        near = [(other, alike) for other in free if (alike := _nearly(part, other)) > 0]
-        if near:
-            other, alike = max(near, key=lambda item: item[1])
-            free.remove(other)
-            pairs.append((part, other, alike))
+        # Forms of one word begin with the same letter.
+        nearest, best = "", 0.0
+        for other in free:
+            if other[0] == part[0] and (alike := _nearly(part, other)) > best:
+                nearest, best = other, alike
+        if best:
+            free.remove(nearest)
+            pairs.append((part, nearest, best))
     return pairs
 
 
@@ -115,11 +129,15 @@ def _nearly(one: str, other: str) -> float:
 
 
 def _letters(one: str, other: str) -> float:
+    # Below this two names share letters as any two words do.
+    return max(0.0, (_similarity()(one, other) - 0.5) * 2)
+
+
+@cache
+def _similarity() -> Callable[[str, str], float]:
     from rapidfuzz.distance import Indel
 
-    alike = Indel.normalized_similarity(one, other)
-    # Below this two names share letters as any two words do.
-    return float(max(0.0, (alike - 0.5) * 2))
+    return Indel.normalized_similarity
 
 
 class Bag:
