@@ -34,6 +34,7 @@ class FrameTrace(QObject):
         super().__init__(app)
         self._on_line = on_line
         self._action, self._begun = "", 0.0
+        self._is_passed_on = False
         self._beat = QTimer(self)
         self._beat.timeout.connect(self._note_pause)
         self._last_beat = time.perf_counter()
@@ -46,9 +47,12 @@ class FrameTrace(QObject):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         kind = event.type()
         if kind in _INPUTS:
-            if not self._action:  # a key that is passed on to a parent arrives again
+            if not self._is_passed_on:
                 self._action, self._begun = _name(watched, event), time.perf_counter()
                 self._expiry.start(_NO_FRAME_MS)
+                # A key that its widget ignores arrives again at each parent, before anything else is handled.
+                self._is_passed_on = True
+                QTimer.singleShot(0, self._end_of_event)
         elif kind is QEvent.Type.Paint and self._action:
             QTimer.singleShot(0, self._note_frame)  # once the other widgets of the frame are painted
         return False
@@ -57,6 +61,9 @@ class FrameTrace(QObject):
         if self._action:
             self._on_line({"action": self._action, "ms": round((time.perf_counter() - self._begun) * 1000, 1)})
             self._drop()
+
+    def _end_of_event(self) -> None:
+        self._is_passed_on = False
 
     def _drop(self) -> None:
         self._action = ""
