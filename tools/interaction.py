@@ -78,6 +78,7 @@ def make_project(folder: Path) -> Wick:
             f"import time\nfor n in range(400):\n    print('checking', n)\n    time.sleep(0.02)\n{check.read_text()}"
         )
     trust(read_profile(wick.profile))
+    time.sleep(2.5)  # what was written just now is read again, since equal times prove nothing yet
     return wick
 
 

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import fnmatch
 import re
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Iterable, Sequence
 from functools import cache, lru_cache
 from typing import Any
 
 from fernshale.app.theme import Tone
+from fernshale.core.base.work import CancelToken
 
 # Beyond so many characters a text is coloured line by line, when a line is shown.
 _MAX_WHOLE = 12_000
+# How many kinds of files have their lexers found before they are shown.
+_MAX_PREPARED = 12
 TAB = 4
 _TONES: tuple[tuple[str, Tone], ...] = (
     ("Comment", "quiet"),
@@ -42,6 +46,14 @@ class Colours:
         if self._whole is not None:
             return self._whole[at] if at < len(self._whole) else ()
         return colours_of_line(self._lines[at].expandtabs(TAB), self._path)
+
+
+def prepare_lexers(paths: Iterable[str], token: CancelToken) -> None:
+    """Find the lexers of the most frequent kinds of files, in the background: the patterns of a language take 0.2 s to compile, and
+    the first text of it would appear so much later. Raises Cancelled."""
+    for name, _ in Counter(map(_name, paths)).most_common(_MAX_PREPARED):
+        token.check()
+        _colours_of("", name)
 
 
 def colours_of_line(line: str, path: str) -> Coloured:

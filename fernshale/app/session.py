@@ -36,6 +36,7 @@ from fernshale.api.crossings import (
 )
 from fernshale.api.projects import duplicate_tree, scan_crossing
 from fernshale.api.rehearsals import RehearsalPlan, carry_out_rehearsed, rehearsed_of
+from fernshale.app.highlight import prepare_lexers
 from fernshale.app.jobs import Runner, Task
 from fernshale.app.outside_edits import OutsideEdits
 from fernshale.core.base.errors import FernshaleError
@@ -76,6 +77,7 @@ class Session(QObject):
         self._stopped_round = 0
         # What options of an item would do; the item that was asked about last.
         self.previews = Runner(self)
+        self.preparing = Runner(self)
         self._asked_effects: tuple[Item, _OnEffects] | None = None
         self._on_effects: _OnEffects | None = None
         self.previews.succeeded.connect(self._on_preview)
@@ -135,6 +137,7 @@ class Session(QObject):
         self.attempts.close()
         self._asked_effects = None
         self.previews.close()
+        self.preparing.close()
         self.runner.close()
 
     def leave(self) -> None:
@@ -371,6 +374,8 @@ class Session(QObject):
             keep_last_look(self.crossing, result)
         self.outside.watch(result.setup.project)
         if before is None:
+            paths = result.scan.paths
+            self.preparing.start("preparing colours", lambda work: prepare_lexers(paths, work.token))
             self.opened.emit()
         if was == "watch":
             self.said.emit("files were changed outside Fernshale; everything was read again")
