@@ -136,6 +136,16 @@ def make_wick(tree: Tree) -> Wick:
     return Wick(project, shelf, tree("profiles", {"wick.profile.toml": PROFILE}) / "wick.profile.toml")
 
 
+def add_release(wick: Wick, release: str, code: str) -> None:
+    """Have another release of the engine on the shelf."""
+    folder = wick.shelf / "wick" / release
+    folder.mkdir()
+    (folder / "wick.py").write_text(code)
+    (folder / "check.py").write_text(_CHECK)
+    with open(wick.shelf / "shelf.toml", "a") as file:
+        file.write(f'[[engine]]\nid = "wick"\nversion = "{release}"\nfolder = "wick/{release}"\n')
+
+
 def begin_wick(tree: Tree) -> tuple[Wick, Crossing]:
     """A trusted crossing to 2.0."""
     wick = make_wick(tree)

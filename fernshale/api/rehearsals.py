@@ -11,6 +11,7 @@ from fernshale.core.crossing.flow.rehearsal.comparison import (
     decision_list,
 )
 from fernshale.core.crossing.flow.rehearsal.effort import Pace, measure_pace
+from fernshale.core.crossing.flow.rehearsal.new_releases import NewRelease, new_releases
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan
 from fernshale.core.crossing.flow.rehearsal.rehearse import (
     Rehearsed,
@@ -21,6 +22,7 @@ from fernshale.core.crossing.flow.rehearsal.rehearse import (
 )
 
 __all__ = [
+    "NewRelease",
     "Outcome",
     "Pace",
     "RehearsalPlan",
@@ -33,6 +35,7 @@ __all__ = [
     "comparison_text",
     "decision_list",
     "measure_pace",
+    "new_releases",
     "rehearse",
     "rehearse_all",
     "rehearsed_of",

@@ -239,8 +239,9 @@ def _crossing_commands(commands: _Commands) -> None:
     rehearsed.add_argument(
         "others", metavar="PROJECT", nargs="*", help="more projects, for one table of their best ways"
     )
+    rehearsed.add_argument("--to", metavar="RELEASE", action="append", help="may be repeated, to compare")
     rehearsed.add_argument(
-        "--to", metavar="RELEASE", action="append", required=True, help="may be repeated, to compare"
+        "--new", action="store_true", help="the releases that are new on the shelf since the last rehearsal"
     )
     rehearsed.add_argument(
         "--via", metavar="RELEASE", action="append", help="also the way over this release; may be repeated"

@@ -17,6 +17,7 @@ from fernshale.api.rehearsals import (
     comparison_page,
     comparison_text,
     measure_pace,
+    new_releases,
     rehearse_all,
 )
 from fernshale.cli.cross_several import projects_of, run_projects, scheduler_of, workers_for
@@ -33,10 +34,18 @@ def rehearse(options: argparse.Namespace, token: CancelToken) -> int:
     """Rehearse each target, directly and over the releases that were named, and compare; for one project or several."""
     if options.budget <= 0:
         raise MisuseError(f"{options.budget:g} is no budget in minutes", "Use a number above 0.")
+    if bool(options.to) == options.new:
+        raise MisuseError("name a release with --to, or use --new for those that are new on the shelf")
     if options.others or options.scheduler:
         return _rehearse_several(options, token)
     work = Work(token=token, on_line=to_stderr, progress=lambda note, done, total: to_stderr(note) if total else None)
-    outcomes = _outcomes(options, Path(options.project), work)
+    what = _rehearsed(options, Path(options.project))
+    new = new_releases(what) if options.new else ()
+    if options.new and not new:
+        print_json({"format": _FORMAT, "rehearsals": []}) if options.json else print("no release is new on the shelf")
+        return 0
+    plans = [item.plan for item in new] or _plans(options)
+    outcomes = rehearse_all(what, plans, options.budget * 60, work, again=options.again)
     pace = measure_pace(all_crossings())
     if options.out:
         write_atomic(Path(options.out), comparison_page(Path(options.project).resolve().name, outcomes, pace).encode())
@@ -44,6 +53,7 @@ def rehearse(options: argparse.Namespace, token: CancelToken) -> int:
         print_json({"format": _FORMAT, **_project_json(Path(options.project), outcomes, pace)})
     else:
         print_lines(comparison_text(outcomes, pace))
+        print_lines(item.words(outcome) for item, outcome in zip(new, outcomes, strict=False))
     return _exit_code(outcomes)
 
 
@@ -58,7 +68,7 @@ class _Rehearsals:
     @property
     def words(self) -> str:
         """How the best way went, or why there is none."""
-        return self.trouble or best_of(self.outcomes).words
+        return self.trouble or (best_of(self.outcomes).words if self.outcomes else "no release is new on the shelf")
 
 
 def _rehearse_several(options: argparse.Namespace, token: CancelToken) -> int:
@@ -95,25 +105,36 @@ def _rehearse_several(options: argparse.Namespace, token: CancelToken) -> int:
 
 
 def _outcomes(
-    options: argparse.Namespace, project: Path, work: Work, elsewhere: Elsewhere | None = None
+    options: argparse.Namespace, project: Path, work: Work, elsewhere: Elsewhere | None
 ) -> tuple[Outcome, ...]:
-    """Rehearse all ways of a project. Raises MisuseError, and as `rehearse_all`."""
+    """Rehearse all ways of one of several projects. Raises MisuseError, and as `rehearse_all`."""
+    what = _rehearsed(options, project)
+    plans = [item.plan for item in new_releases(what)] if options.new else _plans(options)
+    if elsewhere is not None:
+        return tuple(elsewhere.rehearse(what, plan, options.budget * 60, work) for plan in plans)
+    return rehearse_all(what, plans, options.budget * 60, work, again=options.again)
+
+
+def _rehearsed(options: argparse.Namespace, project: Path) -> Rehearsed:
+    """What the options say about a project. Raises MisuseError."""
     if not project.is_dir():
         raise MisuseError(f"{project} is not a folder")
     crossing = find_crossing(project)
     shelves = tuple(options.shelf or (crossing.setup.shelves if crossing is not None else ()))
     if not shelves:
         raise MisuseError("no shelf was named", "Name the folder or server of the releases with --shelf.")
+    return Rehearsed(project, profile_for(options, project), shelves, tuple(options.member or ()))
+
+
+def _plans(options: argparse.Namespace) -> list[RehearsalPlan]:
     held = tuple(options.hold or ())
-    plans = [RehearsalPlan(to, (), held) for to in options.to]
-    plans += [RehearsalPlan(to, tuple(options.via), held) for to in options.to if options.via]
-    what = Rehearsed(project, profile_for(options, project), shelves, tuple(options.member or ()))
-    if elsewhere is not None:
-        return tuple(elsewhere.rehearse(what, plan, options.budget * 60, work) for plan in plans)
-    return rehearse_all(what, plans, options.budget * 60, work, again=options.again)
+    direct = [RehearsalPlan(to, (), held) for to in options.to]
+    return direct + [RehearsalPlan(to, tuple(options.via), held) for to in options.to if options.via]
 
 
 def _exit_code(outcomes: Sequence[Outcome]) -> int:
+    if not outcomes:
+        return 0
     if any(outcome.ending == "failed" for outcome in outcomes):
         return 1
     return 0 if best_of(outcomes).ending == "done" else LEFT_TO_DECIDE
@@ -129,6 +150,6 @@ def _project_json(project: Path, outcomes: Sequence[Outcome], pace: Pace | None)
     return {
         "project": project.resolve().name,
         "rehearsals": [{"title": outcome.plan.title, **asdict(outcome)} for outcome in outcomes],
-        "best": best_of(outcomes).plan.title,
+        "best": best_of(outcomes).plan.title if outcomes else None,
         "pace": asdict(pace) if pace is not None else None,
     }

@@ -236,6 +236,7 @@ complete -c fernshale -n '__fish_seen_subcommand_from rehearse' -l profile -r -d
 complete -c fernshale -n '__fish_seen_subcommand_from rehearse' -l shelf -r -d 'folder or address of a shelf; may be repeated'
 complete -c fernshale -n '__fish_seen_subcommand_from rehearse' -l trust -d 'you have read the profile; its commands may run'
 complete -c fernshale -n '__fish_seen_subcommand_from rehearse' -l to -r -d 'may be repeated, to compare'
+complete -c fernshale -n '__fish_seen_subcommand_from rehearse' -l new -d 'the releases that are new on the shelf since the last rehearsal'
 complete -c fernshale -n '__fish_seen_subcommand_from rehearse' -l via -r -d 'also the way over this release; may be repeated'
 complete -c fernshale -n '__fish_seen_subcommand_from rehearse' -l hold -r -d 'hold this plugin back; may be repeated'
 complete -c fernshale -n '__fish_seen_subcommand_from rehearse' -l member -r -d 'only this member of a workspace'

@@ -11,10 +11,11 @@ from pytestqt.qtbot import QtBot
 
 from fernshale.app.pages.route import RoutePage
 from fernshale.app.window import MainWindow
+from fernshale.core.base.settings import change_settings
 from fernshale.core.crossing.flow.rehearsal.outcome import RehearsalPlan
 from fernshale.core.crossing.record.stage import Stage
 from tests.conftest import listing
-from tests.wick import Wick
+from tests.wick import Wick, add_release
 
 
 def _rehearse(window: MainWindow, qtbot: QtBot) -> None:
@@ -75,3 +76,28 @@ def test_it_can_be_stopped_and_no_way_checked_is_nothing_to_rehearse(opened: Mai
     assert "stopped" in view._said.text() or view.shown
     view._ways.item(0).setCheckState(Qt.CheckState.Unchecked)
     assert not view._go.isEnabled()
+
+
+def test_a_new_release_is_offered_and_rehearsed_where_the_settings_say_so(
+    opened: MainWindow, wick: Wick, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    _rehearse(opened, qtbot)
+    sent: list[tuple[str, str]] = []
+    monkeypatch.setattr("fernshale.app.pages.rehearsal.notify", lambda *words: sent.append(words))
+    monkeypatch.setattr(type(opened), "isActiveWindow", lambda self: False)
+    add_release(wick, "2.1", "def kindle(): print('lit')\n")
+    view = opened.rehearsal
+
+    def look() -> None:
+        with qtbot.waitSignal(opened.session.overview_changed, timeout=20_000):
+            opened.session.refresh()
+
+    look()
+    assert view._said.text() == "new on the shelf: 2.1" and not view.is_busy
+    assert [plan.title for plan in view._plans()] == ["2.1 direct"]
+    change_settings({"rehearsal.new_releases": True})
+    add_release(wick, "2.2", "def ignite(): print('lit')\n")
+    look()
+    qtbot.waitUntil(lambda: not view.is_busy and bool(sent), timeout=60_000)
+    assert sent[-1][1] == "2.1 came out: 3 errors more than 2.0; 2.2 came out: as many errors and decisions as 2.0"
+    assert view._said.text() == sent[-1][1]

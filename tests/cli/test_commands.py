@@ -24,7 +24,7 @@ from fernshale.core.crossing.record.fix_settings import attempts_per_build, auto
 from tests.conftest import Tree, listing
 from tests.crossing_steps import act
 from tests.rush import begin_rush, knot
-from tests.wick import Wick, begin_wick, cross_wick, make_silent_wick, make_wick
+from tests.wick import Wick, add_release, begin_wick, cross_wick, make_silent_wick, make_wick
 
 _DELETE = """\
 format = "fernshale-rules/1"
@@ -492,6 +492,11 @@ def test_a_rehearsal_compares_ways_and_leaves_the_project_alone(tree: Tree, tmp_
     assert "0 left" in said.stdout and "2.0 direct leaves 0 errors and 0 decisions" in said.stdout
     assert "2.0 direct" in (tmp_path / "page.html").read_text()
     assert listing(wick.project) == before
+    later = ("rehearse", wick.project, "--new", *words[4:])
+    assert run(*later).stdout == "no release is new on the shelf\n"
+    add_release(wick, "2.1", "def kindle(): print('lit')\n")
+    assert "2.1 came out: 3 errors more than 2.0" in run(*later).stdout.splitlines()[-1]
+    assert run(*later, "--to", "2.0").returncode == 2
     assert run("rehearse", wick.project, "--to", "2.0").returncode == 2
     assert run(*words, "--budget", "0").returncode == 2
     assert run(*words[:3], "9.9", *words[4:]).returncode == 1

@@ -85,6 +85,10 @@ class SettingsDialog(QDialog):
         self._number("store.keep_days", "and the latest of each of the last", now.store.keep_days, 999, "none", " days")
         self._head("Copies in which proposals are tried")
         self._size("scratch.largest_gib", "Largest copy", now.scratch.largest_gib, "as the disk has room")
+        self._head("Rehearsals")
+        self._check(
+            "rehearsal.new_releases", "Rehearse new releases of the shelf in the background", now.rehearsal.new_releases
+        )
         self._head("Notifications")
         self._check("notifications.enabled", "Report the end of long work to the desktop", now.notifications.enabled)
         seconds = self._size(

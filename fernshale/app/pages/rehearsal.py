@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from html import escape
 from pathlib import Path
 
@@ -22,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from fernshale.api.crossings import FindingParts, all_crossings
 from fernshale.api.rehearsals import (
+    NewRelease,
     Outcome,
     Pace,
     RehearsalPlan,
@@ -31,6 +33,7 @@ from fernshale.api.rehearsals import (
     comparison_rows,
     decision_list,
     measure_pace,
+    new_releases,
     rehearse,
     rehearsed_of,
 )
@@ -43,6 +46,7 @@ from fernshale.app.widgets.basics import Card, FindingLabel, button, quiet_label
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.settings import usable_settings
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.summaries import Finding
 from fernshale.core.crossing.stages.overview import Overview
@@ -64,6 +68,7 @@ class RehearsalView(QWidget):
         self.session = session
         self._project = ""
         self._outcomes: dict[str, Outcome] = {}
+        self._new: dict[str, NewRelease] = {}
         self._runner = Runner(self)
         self._runner.progressed.connect(self._on_progress)
         self._runner.output.connect(self._on_output)
@@ -148,7 +153,19 @@ class RehearsalView(QWidget):
                 item.setData(Qt.ItemDataRole.UserRole, plan)
                 item.setCheckState(Qt.CheckState.Checked if number == 0 else Qt.CheckState.Unchecked)
                 self._ways.addItem(item)
+            self._look_for_new_releases(overview)
         self._show()
+
+    def _look_for_new_releases(self, overview: Overview) -> None:
+        """Check what came to the shelf since the project was rehearsed; rehearse it where the settings say so."""
+        with suppress(FernshaleError):
+            found = new_releases(rehearsed_of(overview.setup))
+            self._new = {item.plan.title: item for item in found}
+            if found:
+                self.check(*self._new)
+                self._said.setText(f"new on the shelf: {', '.join(item.plan.to for item in found)}")
+                if usable_settings().rehearsal.new_releases and not self._runner.is_busy:
+                    self._on_go()
 
     def find_text(self, words: str) -> bool:
         return self._table.find(words)
@@ -218,9 +235,10 @@ class RehearsalView(QWidget):
         project, outcomes = result
         if project == self._project:
             self._outcomes.update({outcome.plan.title: outcome for outcome in outcomes})
-        self._end("")
+        new = [self._new.pop(item.plan.title).words(item) for item in outcomes if item.plan.title in self._new]
+        self._end("; ".join(new))
         if not self.window().isActiveWindow():
-            notify("The rehearsal is done", best_of(outcomes).words)
+            notify("The rehearsal is done", "; ".join(new) or best_of(outcomes).words)
 
     def _on_failed(self, error: object) -> None:
         self._end("")

@@ -97,6 +97,14 @@ class ScratchSettings:
 
 
 @dataclass(frozen=True, slots=True)
+class RehearsalSettings:
+    """Whether releases that are new on the shelf are rehearsed in the background, in projects that were rehearsed before."""
+
+    __pydantic_config__: ClassVar = STRICT
+    new_releases: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Notifications:
     """Whether the desktop is notified when work ends while the window is not active, and after how many seconds of work."""
 
@@ -122,6 +130,7 @@ class Settings:
     work: WorkSettings = field(default_factory=WorkSettings)
     store: StoreSettings = field(default_factory=StoreSettings)
     scratch: ScratchSettings = field(default_factory=ScratchSettings)
+    rehearsal: RehearsalSettings = field(default_factory=RehearsalSettings)
     notifications: Notifications = field(default_factory=Notifications)
     log: LogSettings = field(default_factory=LogSettings)
 

@@ -20,8 +20,9 @@ from fernshale.core.base.errors import Cancelled, MisuseError
 from fernshale.core.base.settings import change_settings
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.rehearsal import rehearse as rehearsing
-from fernshale.core.crossing.flow.rehearsal.comparison import best_of, comparison_page, comparison_text
+from fernshale.core.crossing.flow.rehearsal.comparison import best_of, comparison_page, comparison_rows, comparison_text
 from fernshale.core.crossing.flow.rehearsal.effort import Pace, measure_pace
+from fernshale.core.crossing.flow.rehearsal.new_releases import new_releases
 from fernshale.core.crossing.flow.rehearsal.outcome import (
     CauseLeft,
     DecisionLeft,
@@ -39,7 +40,7 @@ from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.read import read_profile
 from fernshale.core.snapshot.store import default_store
 from tests.conftest import Tree, listing
-from tests.wick import Wick, begin_wick, cross_wick, make_wick
+from tests.wick import Wick, add_release, begin_wick, cross_wick, make_wick
 
 _BUDGET_S = 120.0
 
@@ -231,3 +232,28 @@ def test_the_process_of_a_rehearsal_is_given_a_home_of_its_own(wick: Wick) -> No
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert Path(json.loads(job.read_text())["copy"]).is_dir() and not default_store().exists()
+
+
+def test_a_release_that_came_to_the_shelf_since_is_new_and_says_what_it_changes(wick: Wick) -> None:
+    what = _rehearsed(wick)
+    assert new_releases(what) == ()  # nothing was rehearsed, so nothing is new
+    first = rehearse(what, RehearsalPlan("2.0"), _BUDGET_S, Work())
+    assert new_releases(what) == ()
+    add_release(wick, "2.1", "def ignite_all(): print('lit')\n")
+    add_release(wick, "1.2", "def light_up(): print('lit')\n")  # before what was rehearsed
+    (new,) = new_releases(what)
+    assert (new.plan, new.before) == (RehearsalPlan("2.1"), first)
+    second = rehearse(what, new.plan, _BUDGET_S, Work())
+    assert second.errors_left == 3 and new.words(second) == "2.1 came out: 3 errors more than 2.0"
+    assert (
+        new.words(replace(first, plan=new.plan, reached="2.1")) == "2.1 came out: as many errors and decisions as 2.0"
+    )
+    assert new.words(replace(second, errors_left=None)).startswith("2.1 came out: 2.1 direct was not built")
+    assert new_releases(what) == ()
+
+
+def test_the_run_is_compared_with_the_baselines(wick: Wick) -> None:
+    (wick.shelf / "wick/2.0/wick.py").write_text("def ignite(): print('lit')\nprint('warning: the wick is short')\n")
+    outcome = rehearse(_rehearsed(wick), RehearsalPlan("2.0"), _BUDGET_S, Work())
+    assert outcome.differs == ("log: 1 new message, 0 missing",)
+    assert ("log, pictures, times", ("log: 1 new message, 0 missing",)) in comparison_rows((outcome,), None)

@@ -16,6 +16,7 @@ _ROWS = (
     "compiles and is wrong",
     "links",
     "runs",
+    "log, pictures, times",
     "left for you",
     "not tried",
     "took",
@@ -75,7 +76,8 @@ th, td {{ text-align: left; vertical-align: top; padding: .4em 1em; border-botto
 def _cells(outcome: Outcome, pace: Pace | None) -> tuple[str, ...]:
     return (
         _plugins(outcome), _edits(outcome), _errors(outcome), count(outcome.silent, "place") if outcome.silent else "none",
-        _links(outcome), _runs(outcome), _left(outcome, pace), "\n".join(outcome.not_tried) or "-", _took(outcome),
+        _links(outcome), _runs(outcome), "\n".join(outcome.differs) or "-",
+        _left(outcome, pace), "\n".join(outcome.not_tried) or "-", _took(outcome),
     )  # fmt: skip
 
 

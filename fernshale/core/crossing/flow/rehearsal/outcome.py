@@ -77,7 +77,8 @@ class Outcome:
     """How a rehearsal went. `why` says why it stopped; times are seconds; `errors_at_first` has a number for each leg.
 
     `reached` is the release of the leg on which it ended, "" before the first. `runs`: None where it was not reached.
-    `not_tried` are things that were left out, with the reason.
+    `not_tried` are things that were left out, with the reason; `differs` says how logs, pictures and times of the run differ from
+    those of the baseline.
     """
 
     plan: RehearsalPlan
@@ -97,6 +98,7 @@ class Outcome:
     trial: str = ""
     decisions: tuple[DecisionLeft, ...] = ()
     not_tried: tuple[str, ...] = ()
+    differs: tuple[str, ...] = ()
 
     @property
     def is_whole(self) -> bool:

@@ -21,6 +21,7 @@ from fernshale.core.base.data_folder import cache_folder, home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.json_values import to_json
+from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.autopilot import Step, cross
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan, read_outcome, write_outcome
@@ -33,6 +34,7 @@ from fernshale.core.process.own_process import module_command, own_environment
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import read_profile
 from fernshale.core.route.shelf_addresses import absolute_address
+from fernshale.core.route.shelf_sources import read_shelf
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.tree_walk import list_tree
 from fernshale.core.snapshot.working_copy import check_room_for_copy
@@ -88,7 +90,7 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
     roles = tuple((str(rule.place), rule.role) for rule in read_own_rules(what.project))
     job = Job(
         what.project.resolve(), copy, what.profile.path.resolve(), what.shelves, plan,
-        result, roles, what.members,
+        result, roles, what.members, releases_of(what),
     )  # fmt: skip
     outcome = run_rehearsal(folder, job, budget_s, work)
     write_outcome(outcome, result)
@@ -96,6 +98,12 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
         for name in ("home", "project"):
             shutil.rmtree(folder / name, ignore_errors=True)
     return outcome
+
+
+def releases_of(what: Rehearsed) -> tuple[str, ...]:
+    """The releases of the engine on the shelves, ascending. Raises ShelfError, FormatError, MisuseError."""
+    engines = read_shelf(what.shelves).engines
+    return tuple(sorted((item.version for item in engines if item.id == what.profile.id), key=parse_release))
 
 
 def run_rehearsal(folder: Path, job: Job, budget_s: float, work: Work) -> Outcome:

@@ -9,13 +9,14 @@ from __future__ import annotations
 import os
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.errors import Cancelled, FernshaleError
 from fernshale.core.base.json_values import from_json
+from fernshale.core.base.quantities import count, seconds
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import carry_out
@@ -40,6 +41,7 @@ from fernshale.core.crossing.record.stage import STAGES, Stage
 from fernshale.core.crossing.record.trust import TrustNeeded, is_trusted
 from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.crossing.stages.survey.actions import LeaveGitAlone, TakeBaseline
+from fernshale.core.crossing.stages.trial.view import TrialView
 from fernshale.core.merge.ledger import Fate
 from fernshale.core.profile.read import read_profile
 from fernshale.core.snapshot.working_copy import duplicate_tree
@@ -56,7 +58,8 @@ _AUTHOR = Author("rehearsal", "neutral choice of a rehearsal")
 
 @dataclass(frozen=True, slots=True)
 class Job:
-    """What the process is told: places, the plan, and roles that the user gave to folders of the project."""
+    """What the process is told: places, the plan, and roles that the user gave to folders of the project. `on_shelf` are the
+    releases of the engine that the shelves have."""
 
     project: Path
     copy: Path
@@ -66,6 +69,7 @@ class Job:
     result: Path
     roles: tuple[tuple[str, str], ...] = ()
     members: tuple[str, ...] = ()
+    on_shelf: tuple[str, ...] = ()
 
 
 class _Rehearsal:
@@ -191,9 +195,27 @@ class _Rehearsal:
             links_left=len(overview.links.missing),
             runs=None if trial.run is None else trial.run.passed,
             trial=finding_of(Stage.TRIAL, overview).plain if trial.run is not None else "",
+            differs=tuple(_differences(trial)) if trial.run is not None and trial.before is not None else (),
             decisions=tuple(left),
             not_tried=tuple(self._not_tried),
         )  # fmt: skip
+
+
+def _differences(trial: TrialView) -> Iterator[str]:
+    """How the run differs from the baseline's, in a line each for the log, the pictures, and each time that changed."""
+    new, gone = trial.log.count("new"), trial.log.count("gone")
+    yield f"log: {count(new, 'new message')}, {gone} missing" if new or gone else "log: no new or missing messages"
+    if trial.pictures:
+        compared = [pair.difference for pair in trial.pictures if pair.difference is not None]
+        alike = sum(difference.is_same for difference in compared)
+        unreadable = len(trial.pictures) - len(compared)
+        others = [f"{len(compared) - alike} different"] + ([f"{unreadable} not compared"] if unreadable else [])
+        yield f"{count(alike, 'picture')} the same, {', '.join(others)}"
+    for item in trial.timings:
+        if item.verdict in ("slower", "faster"):
+            yield f"{item.name}: {seconds(item.before)} → {seconds(item.now)}, {item.verdict}"
+    if trial.hitches:
+        yield f"{count(len(trial.hitches), 'frame')} much longer than before"
 
 
 def _neutral(item: Item) -> Option | None:

@@ -1,0 +1,57 @@
+"""Releases that came to the shelf after a project was last rehearsed, and what they change."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import dataclass
+
+from fernshale.core.base.data_folder import cache_folder
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.json_values import from_json
+from fernshale.core.base.quantities import count
+from fernshale.core.base.release import parse_release
+from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan, read_outcome
+from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed, releases_of
+from fernshale.core.crossing.flow.rehearsal.scratch_crossing import Job
+
+
+@dataclass(frozen=True, slots=True)
+class NewRelease:
+    """A release that was not rehearsed yet: the plan to rehearse it, and the outcome of the latest release before it."""
+
+    plan: RehearsalPlan
+    before: Outcome
+
+    def words(self, outcome: Outcome) -> str:
+        """The difference that it makes, in a sentence."""
+        came = f"{self.plan.to} came out: "
+        known = self.before.plan.to
+        if outcome.errors_left is None or self.before.errors_left is None or not outcome.is_whole:
+            return came + outcome.words
+        if fewer := self.before.errors_left - outcome.errors_left:
+            more = "fewer" if fewer > 0 else "more"
+            return f"{came}{count(abs(fewer), 'error')} {more} than {known}"
+        if fewer := len(self.before.decisions) - len(outcome.decisions):
+            more = "fewer" if fewer > 0 else "more"
+            return f"{came}as many errors as {known}, {count(abs(fewer), 'decision')} {more}"
+        return f"{came}as many errors and decisions as {known}"
+
+
+def new_releases(what: Rehearsed) -> tuple[NewRelease, ...]:
+    """The releases that the shelves did not have when the project was last rehearsed, ascending; each with the outcome for the
+    latest release before it. None where nothing was rehearsed yet. Raises ShelfError, FormatError, MisuseError."""
+    seen: set[str] = set()
+    known: list[Outcome] = []
+    for file in (cache_folder() / "rehearsals").glob("*/job.json"):
+        with suppress(OSError, ValueError, MisuseError):
+            job = from_json(Job, file.read_bytes())
+            if (job.project, job.members) == (what.project.resolve(), what.members):
+                seen.update(job.on_shelf)
+                known.append(read_outcome(file.with_name("outcome.json")))
+    found = []
+    for release in releases_of(what) if seen else ():
+        earlier = [item for item in known if item.is_whole and parse_release(item.plan.to) < parse_release(release)]
+        if release not in seen and earlier:
+            latest = max(earlier, key=lambda item: parse_release(item.plan.to))
+            found.append(NewRelease(RehearsalPlan(release, (), latest.plan.hold), latest))
+    return tuple(found)
