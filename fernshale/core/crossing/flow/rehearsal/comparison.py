@@ -76,7 +76,7 @@ th, td {{ text-align: left; vertical-align: top; padding: .4em 1em; border-botto
 def _cells(outcome: Outcome, pace: Pace | None) -> tuple[str, ...]:
     return (
         _plugins(outcome), _edits(outcome), _errors(outcome), count(outcome.silent, "place") if outcome.silent else "none",
-        _links(outcome), _runs(outcome), "\n".join(outcome.differs) or "-",
+        _links(outcome), _runs(outcome), _differences(outcome),
         _left(outcome, pace), "\n".join(outcome.not_tried) or "-", _took(outcome),
     )  # fmt: skip
 
@@ -110,6 +110,10 @@ def _runs(outcome: Outcome) -> str:
     if outcome.runs is None:
         return "not reached"
     return ("yes" if outcome.runs else "no") + (f"\n{outcome.trial}" if outcome.trial else "")
+
+
+def _differences(outcome: Outcome) -> str:
+    return "\n".join(outcome.differs) or ("not reached" if outcome.runs is None else "no baseline to compare with")
 
 
 def _left(outcome: Outcome, pace: Pace | None) -> str:
