@@ -1,7 +1,8 @@
 """Compare values in source notation by meaning.
 
 These are no changes: another notation of a literal (1 and 1.0, 'a' and "a", !0 and true), a name in place of the constant it
-stands for, and a declaration without a value ("..." in a type stub, an optional parameter in a declaration file).
+stands for, the same literals with a constructor ((0, 0) and Point(0, 0)), and a declaration without a value ("..." in a type stub,
+an optional parameter in a declaration file).
 """
 
 from __future__ import annotations
@@ -20,7 +21,10 @@ _NAME = re.compile(r"[A-Za-z_]\w*(?:(?:::|\.)[A-Za-z_]\w*)*")
 _NUMBER = re.compile(
     r"([-+]?)(0[xX][0-9a-fA-F]+|0[bB][01]+|(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)(?:[uUlLfFdDnm]|[iu]\d+|f(?:32|64))*"
 )
-_LITERAL = r"""[-+]?\.?\d[\w.]*|"[^"\n]*"|'[^'\n]*'|\w+"""
+# Literals in brackets, with or without the name of what they make: (0, 0), Point(0, 0), {1.0f, 2.0f}.
+_GROUPED = r"""(?:[A-Za-z_][\w.:]*)?(?:\([-+\w.,"' \t]{1,120}\)|\{[-+\w.,"' \t]{1,120}\})"""
+_LITERAL = rf"""{_GROUPED}|[-+]?\.?\d[\w.]*|"[^"\n]*"|'[^'\n]*'|\w+"""
+_GROUP = re.compile(r"([A-Za-z_][\w.:]*)?[({]([^(){}]*)[)}]")
 _DEFINED = re.compile(
     rf"#[ \t]*define[ \t]+(\w+)[ \t]+({_LITERAL})[ \t]*(?://|/\*|\r?$)"
     rf"|\b([A-Za-z_]\w+)[ \t]*(?::[^=\n;(){{}}]{{0,60}})?=[ \t]*({_LITERAL})[ \t]*(?:[;,}}#]|//|/\*|\r?$)",
@@ -52,7 +56,8 @@ class Constants:
             text = read_bytes(f"{self._folder}/{path}").decode("utf-8", "replace")
             for match in _DEFINED.finditer(text):
                 name, value = match[1] or match[3], match[2] or match[4]
-                found.setdefault(name, set()).add(value)
+                if value != name:  # one that is imported and shown again
+                    found.setdefault(name, set()).add(value)
         return {name: next(iter(values)) for name, values in found.items() if len(values) == 1}
 
 
@@ -63,9 +68,31 @@ def is_same_value(one: str, other: str, old: Constants, new: Constants) -> bool:
     before, after = _plain(one), _plain(other)
     if before == after:
         return True
-    if _is_name(one) == _is_name(other) and not (_is_name(one) and _is_name(other)):
-        return False
-    return _plain(_resolved(one, old)) == _plain(_resolved(other, new))
+    one, other = _resolved(one, old), _resolved(other, new)
+    return _plain(one) == _plain(other) or _are_same_group(_group_of(one), _group_of(other))
+
+
+def _group_of(text: str) -> tuple[str, tuple[object, ...]] | None:
+    """The name and the literals of several in brackets; None for anything else."""
+    found = _GROUP.fullmatch(text.strip())
+    parts = [part.strip() for part in found[2].split(",")] if found else []
+    parts = parts[:-1] if parts and not parts[-1] else parts
+    values = tuple(map(_plain, parts))
+    # Only literals and sums of numbers are values; a text with names in it may mean anything.
+    known = (isinstance(value, tuple) or not re.search(r"[^\W\d]", str(value)) for value in values)
+    if found is None or len(values) < 2 or not all(known):
+        return None
+    return re.split(r"::|\.", found[1] or "")[-1], values
+
+
+def _are_same_group(one: tuple[str, tuple[object, ...]] | None, other: tuple[str, tuple[object, ...]] | None) -> bool:
+    """Return whether both have the same literals, and the names of both do not say that they make different things."""
+    return (
+        one is not None
+        and other is not None
+        and one[1] == other[1]
+        and (not one[0] or not other[0] or one[0] == other[0])
+    )
 
 
 def _is_name(text: str) -> bool:

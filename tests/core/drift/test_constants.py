@@ -11,7 +11,7 @@ from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.drift.value_equality import Constants, is_same_value
 from tests.conftest import Tree
 
-_CONSTANTS = "#define RATE 44100\nstatic const int LIMIT = 12;\nRATIO = 0.5\nexport const NAME = 'x';\nA = 1\nA = 2\nONE: int = TWO\nTWO = 3\n"
+_CONSTANTS = "#define RATE 44100\nstatic const int LIMIT = 12;\nRATIO = 0.5\nexport const NAME = 'x';\nA = 1\nA = 2\nONE: int = TWO\nTWO = 3\nSHADE = Shade(9, 8)\nSHADE = SHADE\nDEEP = (3, 4)\n"
 
 
 @pytest.mark.parametrize(
@@ -23,6 +23,10 @@ _CONSTANTS = "#define RATE 44100\nstatic const int LIMIT = 12;\nRATIO = 0.5\nexp
         ("ONE", "3", True), ("RATE", "RATE", True), ("...", "4", True), ("4", "?", True), ("f( 1 )", "f(1)", True),
         ("1", "2", False), ("'a'", "'b'", False), ("true", "false", False), ("RATE", "44101", False), ("A", "1", False),
         ("RATE", "LIMIT", False), ("UNKNOWN", "1", False), ("1", "true", False), ("[1]", "[1, 2]", False), ("-1", "1", False),
+        ("(0, 0, 255)", "Color(0, 0, 255)", True), ("(9, 8)", "SHADE", True), ("DEEP", "w.Shade(3, 4.0)", True),
+        ("{0, 1.0f}", "Point{0, 1}", True), ("sea::Point(0, 1)", "Point{0, 1}", True), ("('a', 1)", '("a", 1.0)', True),
+        ("(0, 0)", "Color(0, 0, 255)", False), ("Color(0, 1)", "Point(0, 1)", False), ("(n, 1)", "Point(n, 1)", False),
+        ("(1.0 / 3, 2)", "Vec(1.0 / 3, 2)", True), ("3", "int(3)", False), ("(9, 8)", "DEEP", False), ("f(g(1), 2)", "(1, 2)", False), ("()", "Point()", False),
     ],
 )  # fmt: skip
 def test_texts_of_one_value(one: str, other: str, is_same: bool, tree: Tree) -> None:
