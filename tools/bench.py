@@ -1,6 +1,7 @@
 """Measure parts against general tools on the same data in the same run; print ratios.
 
-    ./dev bench [PART...]     store, manifest, merge, diagnostics, drift, rules, links, logs, survey, origin, planner, window
+    ./dev bench [PART...]     store, manifest, merge, diagnostics, drift, rules, links, logs, survey, origin, planner, window,
+                              growth
 
 Machines are noisy: each figure is the median of three runs, and the ratio is what to look at.
 """
@@ -60,6 +61,13 @@ from fernshale.core.survey.release_index import read_column, shelf_index
 from fernshale.core.survey.release_origin import find_origin
 from fernshale.core.trial.log_diff import compare_logs
 
+ASSET_LINKS = LinkShape((IdPattern(("**/*.json",), key=("uid",)),), (IdPattern(("**/*.json",), key=("mesh",)),))
+# The profile of a project of many small files.
+MANY = Profile(
+    "bench", "Bench", Recognise(("game.ini",)), (Site("settings", ("game.ini",), Reach(ini="engine")),),
+    role=(RoleRule("generated", ("gen/**", "*.mk")), RoleRule("own", ("src/**",)), RoleRule("settings", ("*.ini",))),
+)  # fmt: skip
+
 
 def main(wanted: Sequence[str]) -> None:
     parts: dict[str, Callable[[Path], None]] = {
@@ -74,7 +82,8 @@ def main(wanted: Sequence[str]) -> None:
         "survey": bench_survey,
         "origin": bench_origin,
         "planner": lambda folder: bench_planner(),
-        "window": lambda folder: bench_window(),
+        "window": lambda folder: bench_alone("interaction.py"),
+        "growth": lambda folder: bench_alone("growth.py"),
     }
     # Plain git: filters or hooks of this machine's settings would count against it.
     os.environ |= {"GIT_CONFIG_GLOBAL": os.devnull, "GIT_CONFIG_NOSYSTEM": "1"}
@@ -293,11 +302,11 @@ def bench_hard_lines(count: int) -> None:
         row(f"align {count:,}: {name}", timed(partial(align_lines, old, new)), "sorting", sorting)
 
 
-def bench_folders(folder: Path) -> None:
-    """5,000 files; 10 % changed by the vendor, 3 % here, 20 moved: preview, ledger and the result written."""
+def write_sides(folder: Path, files: int) -> dict[str, Path]:
+    """Three folders to merge: 10 % changed by the vendor, 3 % here, one of 250 moved."""
     chance = random.Random(2)
     trees = {name: folder / f"tree-{name}" for name in ("base", "mine", "incoming")}
-    for number in range(5_000):
+    for number in range(files):
         lines = [f"file {number} line {n} {chance.randrange(900)}\n" for n in range(chance.randrange(20, 160))]
         path = f"part{number % 50}/file{number}.cpp"
         mine, incoming = list(lines), list(lines)
@@ -310,6 +319,12 @@ def bench_folders(folder: Path) -> None:
             target = trees[name] / where
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_text("".join(text))
+    return trees
+
+
+def bench_folders(folder: Path) -> None:
+    """5,000 files: preview, ledger and the result written."""
+    trees = write_sides(folder, 5_000)
 
     def ours(target: Path | None) -> None:
         base, mine, incoming = disk_sides(list(trees.values()), CancelToken())
@@ -357,11 +372,16 @@ def bench_diagnostics(folder: Path) -> None:
         size += len(parts[-1].encode())
         number += 1
     _bench_log(folder / "repeated", "".join(parts), f"causes of {number} errors, 6,000 of them different")
-    different = (
-        f"src/f{number % 400}.cpp:{number}:7: error: ‘name{number % 90}’ was not declared in this scope\n  {number}{frame}"
-        for number in range(100_000)
+    _bench_log(folder / "different", make_errors(100_000), "causes of 100,000 errors, all different")
+
+
+def make_errors(number: int) -> str:
+    """The output of a compiler with errors that are all different."""
+    frame = " | " + "a" * 60 + "();\n      |   ^~~~\n"
+    return "".join(
+        f"src/f{at % 400}.cpp:{at}:7: error: ‘name{at % 90}’ was not declared in this scope\n  {at}{frame}"
+        for at in range(number)
     )
-    _bench_log(folder / "different", "".join(different), "causes of 100,000 errors, all different")
 
 
 def bench_drift(folder: Path) -> None:
@@ -369,7 +389,7 @@ def bench_drift(folder: Path) -> None:
     for name, every, has_year in (
         ("a fifth of them differ", 5, False), ("the others by a year alone", 5, True), ("all differ", 1, False),
     ):  # fmt: skip
-        sides = (_make_headers(folder / name / side, side == "new", every, has_year) for side in ("old", "new"))
+        sides = (make_headers(folder / name / side, side == "new", every, has_year) for side in ("old", "new"))
         _bench_pair(name, *sides)
 
 
@@ -403,10 +423,11 @@ def once(act: Callable[[], object]) -> float:
     return time.perf_counter() - start
 
 
-def _make_headers(folder: Path, is_new: bool, every: int, has_year: bool) -> Path:
+def make_headers(folder: Path, is_new: bool, every: int, has_year: bool, files: int = 2000) -> Path:
+    """A release of C++ headers with a class of 24 methods each; in every `every`th one of a new release they are renamed."""
     year = f"// Copyright {2026 if is_new else 2025}, the keepers of the piers\n" if has_year else ""
     line = "    /// Counts what lies at pier {0}.\n    virtual int count_{0}_{1}(const std::string& pier, int hour = {0}) const;\n"
-    for number in range(2000):
+    for number in range(files):
         suffix = "now" if is_new and number % every == 0 else "once"
         methods = "".join(line.format(n, suffix) for n in range(24))
         place = folder / f"part{number % 40}" / f"h{number}.hpp"
@@ -429,19 +450,24 @@ def _bench_log(log: Path, text: str, what: str) -> None:
     row(f"{what}, {len(text.encode()) >> 20} MiB", timed(ours), "grep -c for the lines", grepped)
 
 
-def bench_links(folder: Path) -> None:
-    """20,000 text assets of about a kilobyte that use four others each, in JSON; then one file changed."""
+def write_assets(folder: Path, files: int) -> list[str]:
+    """Text assets of about a kilobyte that use four others each, in JSON; their ids."""
     rng = random.Random(7)
-    ids = [f"{rng.getrandbits(128):032x}" for _ in range(20_000)]
+    ids = [f"{rng.getrandbits(128):032x}" for _ in range(files)]
     for number, id in enumerate(ids):
         place = folder / f"assets/{number % 100}/{number}.json"
         place.parent.mkdir(parents=True, exist_ok=True)
         values = {f"value{n}": round(rng.random() * 90, 3) for n in range(30)}
         parts = [{"mesh": rng.choice(ids), "x": n} for n in range(4)]
         place.write_text(json.dumps({"uid": id, "name": f"thing {number}", **values, "parts": parts}, indent=1))
-    (folder / "ids").write_text("\n".join(ids))
+    return ids
+
+
+def bench_links(folder: Path) -> None:
+    """20,000 text assets, and one file changed."""
+    (folder / "ids").write_text("\n".join(write_assets(folder, 20_000)))
     token = CancelToken()
-    shape = LinkShape((IdPattern(("**/*.json",), key=("uid",)),), (IdPattern(("**/*.json",), key=("mesh",)),))
+    shape = ASSET_LINKS
     tree = list_tree(folder / "assets", EMPTY, Work(token=token))
     stamps = {path: entry.size for path, entry in tree.files.items()}
     index = LinkIndex(shape)
@@ -465,8 +491,8 @@ def bench_links(folder: Path) -> None:
     )
 
 
-def bench_logs(folder: Path) -> None:
-    """Two logs of 100 MB in all, with times, numbers and addresses in each line."""
+def make_logs(lines: int) -> list[bytes]:
+    """Two logs with times, numbers and addresses in each line."""
     rng = random.Random(1)
     words = ["loading pier", "lamp lit", "boat moors", "tide turns", "gull cries", "warning: low water"]
 
@@ -475,7 +501,12 @@ def bench_logs(folder: Path) -> None:
         stamp = f"{at // 3600 % 24:02}:{at // 60 % 60:02}:{at % 60:02}.{at % 1000:03}"
         return f"[{stamp}] {rng.choice(words)} {at % 9999} at {address}, {at % 97}.{at % 31} ms"
 
-    logs = ["\n".join(line(at) for at in range(800_000)).encode() for _ in range(2)]
+    return ["\n".join(line(at) for at in range(lines)).encode() for _ in range(2)]
+
+
+def bench_logs(folder: Path) -> None:
+    """Two logs of 100 MB in all."""
+    logs = make_logs(800_000)
     size = sum(map(len, logs))
     (folder / "log").write_bytes(logs[0] + logs[1])
     took = timed(lambda: compare_logs(logs[0], logs[1], LogShape()))
@@ -519,29 +550,32 @@ def bench_rules(folder: Path) -> None:
         row("a rule at the next look", next_look, search, other)
 
 
-def bench_survey(folder: Path) -> None:
-    """The whole survey of 100,000 files, the first and the second time, against a bare walk with a stat per file."""
-    root = folder / "many"
-    for number in range(1000):
+def write_many(root: Path, files: int) -> None:
+    """A project of many small files, 100 in a folder."""
+    for number in range(files // 100):
         part = root / "src" / f"d{number:04}"
         part.mkdir(parents=True)
         for at in range(100):
             (part / f"f{at:03}.cpp").write_bytes(b"int x;\n")
     (root / "game.ini").write_text("engine = 1.0\n")
-    profile = Profile(
-        "bench", "Bench", Recognise(("game.ini",)), (Site("settings", ("game.ini",), Reach(ini="engine")),),
-        role=(RoleRule("generated", ("gen/**", "*.mk")), RoleRule("own", ("src/**",)), RoleRule("settings", ("*.ini",))),
-    )  # fmt: skip
+
+
+def bench_survey(folder: Path) -> None:
+    """The whole survey of 100,000 files, the first and the second time, against a bare walk with a stat per file."""
+    root = folder / "many"
+    write_many(root, 100_000)
+    cache = Cache()
     time.sleep(2.5)  # what was written just now is read again, since equal times prove nothing yet
 
     def walk() -> int:
         return sum(os.lstat(os.path.join(at, name)).st_size for at, _, names in os.walk(root) for name in names)
 
     def look() -> None:
-        scan = scan_project(root, profile, None, Work(), ScanOptions(contents=False))
+        scan = scan_project(root, MANY, None, Work(), ScanOptions(contents=False, cache=cache))
         inspect_survey(scan, None, CancelToken())
 
     def first() -> None:
+        cache.clear()
         look()
 
     row("survey of 100,000 files", timed(first), "os.walk with a stat per file", timed(walk))
@@ -616,9 +650,9 @@ def bench_planner() -> None:
     print(f"{'plan 200 plugins x 30 releases':34} {elapsed:8.3f} s   exact; the aim is below 2 s")
 
 
-def bench_window() -> None:
-    """In a process of its own: Qt keeps what it has loaded."""
-    subprocess.run([sys.executable, str(Path(__file__).with_name("interaction.py"))], check=True)
+def bench_alone(name: str) -> None:
+    """A measurement in a process of its own: Qt and caches keep what they have loaded."""
+    subprocess.run([sys.executable, str(Path(__file__).with_name(name))], check=True)
 
 
 def write_texts(root: Path, texts: Mapping[str, str]) -> None:

@@ -157,6 +157,19 @@ class Manifest:
         """The paths of all files, links or folders in order, without making their entries."""
         return self.derived(("paths", kind), lambda: self._find_paths(_FORMATS[kind]))
 
+    @property
+    def sizes(self) -> dict[TreePath, int]:
+        """The size of each file in bytes, in path order, without making entries."""
+        return self.derived("sizes", self._find_sizes)
+
+    def _find_sizes(self) -> dict[TreePath, int]:
+        found: list[tuple[TreePath, int]] = []
+        for path, folder in self.folders.items():
+            prefix = joined(path, "")
+            rows = zip(folder.names, folder.facts[MODE::FACTS], folder.facts[SIZE::FACTS], strict=True)
+            found += [(TreePath(prefix + name), size) for name, mode, size in rows if mode & _FORMAT == stat.S_IFREG]
+        return dict(sorted(found))
+
     def _find_paths(self, format: int) -> tuple[TreePath, ...]:
         paths: list[TreePath] = []
         for path, folder in self.folders.items():
@@ -187,6 +200,15 @@ class Manifest:
         folder = self.folders.get(head)
         row = folder.find(name) if folder else None
         return folder.entry(row) if folder is not None and row is not None else None
+
+    def read_files(self) -> Iterator[tuple[TreePath, bytes, int]]:
+        """Each file that was read, with its digest and its size in bytes."""
+        for folder in self.folders.values():
+            if folder.digests.count(0) == len(folder.digests):
+                continue
+            for row in folder.file_rows():
+                if (digest := folder.digest(row)) != UNREAD:
+                    yield folder.path_of(row), digest, folder.facts[FACTS * row + SIZE]
 
     def file_digests(self) -> Iterator[bytes]:
         """The digest of each file that was read."""

@@ -16,7 +16,7 @@ from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.treepath import TreePath, on_disk, under
 from fernshale.core.base.work import CancelToken
 from fernshale.core.profile.model import Profile
-from fernshale.core.snapshot.manifest import Manifest
+from fernshale.core.snapshot.manifest import Manifest, TreeEntry
 from fernshale.core.survey.library_exports import exported_names
 
 _KINDS = (".a", ".so", ".dylib", ".dll", ".lib", ".jar")
@@ -63,18 +63,24 @@ def find_stale(profile: Profile, manifest: Manifest) -> tuple[Stale, ...]:
 
 def _stale(profile: Profile, manifest: Manifest) -> tuple[Stale, ...]:
     found: list[Stale] = []
-    files = manifest.files
     for rule in profile.role:
         if rule.role != "generated" or not rule.made_from:
             continue
-        given = FirstFit([rule.made_from]).those(files)
+        given = FirstFit([rule.made_from]).those(manifest.paths())
         if not given:
             continue
-        newest = max(given, key=lambda path: files[path].mtime_ns)
-        limit = files[newest].mtime_ns - _SLACK_NS
-        made = FirstFit([rule.files]).those(files)
-        found += [Stale(path, newest) for path in made if files[path].mtime_ns < limit]
+        newest = max(given, key=lambda path: _entry(manifest, path).mtime_ns)
+        limit = _entry(manifest, newest).mtime_ns - _SLACK_NS
+        made = FirstFit([rule.files]).those(manifest.paths())
+        found += [Stale(path, newest) for path in made if _entry(manifest, path).mtime_ns < limit]
     return tuple(found)
+
+
+def _entry(manifest: Manifest, path: TreePath) -> TreeEntry:
+    """The entry of a file that is there; the entries of all files take longer than the rest of a survey."""
+    entry = manifest.entry(path)
+    assert entry is not None
+    return entry
 
 
 def _doubles(profile: Profile, project: Path, manifest: Manifest, token: CancelToken) -> Iterator[DuplicateLibrary]:
@@ -103,7 +109,7 @@ def _likely_pairs(
     """Pairs worth checking: of equal bytes, of one stem, or with a name in common that not every library exports."""
     groups: dict[object, list[TreePath]] = {}
     for path in libraries:
-        for key in (manifest.files[path].content, ("stem", _stem(path)), *names[path]):
+        for key in (_entry(manifest, path).content, ("stem", _stem(path)), *names[path]):
             if key:
                 groups.setdefault(key, []).append(path)
     return {pair for group in groups.values() if len(group) <= _MAX_ALIKE for pair in _pairs(group)}
@@ -112,7 +118,7 @@ def _likely_pairs(
 def _same_library(
     one: TreePath, other: TreePath, manifest: Manifest, names: Mapping[TreePath, frozenset[str]]
 ) -> DuplicateLibrary | None:
-    first, second = manifest.files[one], manifest.files[other]
+    first, second = _entry(manifest, one), _entry(manifest, other)
     if first.content and first.content == second.content:
         return DuplicateLibrary(one, other, "content", "both have the same bytes")
     small, large = sorted((names[one], names[other]), key=len)
@@ -149,10 +155,10 @@ def _ending(path: str) -> str:
 
 def _same_folders(manifest: Manifest) -> Iterator[DuplicateLibrary]:
     """Return pairs of outermost folders that have most files in common, at the same relative paths."""
-    by_name: dict[tuple[str, str], list[TreePath]] = {}
-    for path, entry in manifest.files.items():
-        if entry.content and entry.size:
-            by_name.setdefault((path.rsplit("/", 1)[-1], entry.content), []).append(path)
+    by_name: dict[tuple[str, bytes], list[TreePath]] = {}
+    for path, digest, size in sorted(manifest.read_files()):
+        if size:
+            by_name.setdefault((path.rsplit("/", 1)[-1], digest), []).append(path)
     shared: dict[tuple[str, str], int] = {}
     for paths in by_name.values():
         # A file that occurs everywhere, such as a licence, proves nothing.
@@ -203,7 +209,7 @@ def _common_roots(one: str, other: str) -> Iterator[tuple[str, str]]:
 
 def _folder_sizes(manifest: Manifest, folders: set[str]) -> dict[str, int]:
     sizes = dict.fromkeys(folders, 0)
-    for path in manifest.files:
+    for path in manifest.paths():
         at = path.rfind("/")
         while at > 0:
             folder = path[:at]

@@ -55,7 +55,7 @@ def _descriptors(shape: PluginShape, folders: list[TreePath], manifest: Manifest
     fit = FirstFit([[glob] for glob in globs])
     owners = list(globs.values())
     found: dict[TreePath, str] = {}
-    for path in sorted(manifest.files):
+    for path in manifest.paths():
         at = fit.find(path)
         if at is not None:
             found.setdefault(owners[at], path[len(owners[at]) + 1 :])

@@ -21,10 +21,10 @@ from fernshale.core.survey.roles import files_by_role
 def inspect_survey(scan: ProjectScan, crossing: Crossing | None, token: CancelToken) -> SurveyView:
     """Inspect the project; runs nothing and writes nothing. Raises Cancelled."""
     roles = files_by_role(scan.profile, scan.manifest)
-    entries = scan.manifest.files
+    of_files = scan.manifest.sizes
     sizes = scan.manifest.derived(
         ("sizes", scan.profile.role),
-        lambda: {role: sum(entries[path].size for path in paths) for role, paths in roles.items()},
+        lambda: {role: sum(of_files[path] for path in paths) for role, paths in roles.items()},
     )
     plugins = find_origins(scan, crossing, token)
     baseline = read_baseline(crossing) if crossing else None
