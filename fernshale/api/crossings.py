@@ -10,11 +10,11 @@ from fernshale.core.crossing.flow.actions import (
     choose_confidence,
     withdraw,
 )
+from fernshale.core.crossing.flow.batch.cluster import Cluster
 from fernshale.core.crossing.flow.batch.crossing_job import CrossingJob, run_in_process
 from fernshale.core.crossing.flow.batch.in_parallel import ProjectTask, State, run_all
 from fernshale.core.crossing.flow.batch.progress import PlaybookOutcome, ProjectProgress
 from fernshale.core.crossing.flow.batch.project_crossing import cross_one
-from fernshale.core.crossing.flow.batch.scheduler import Elsewhere, Scheduler
 from fernshale.core.crossing.flow.crossing_transfer import (
     EXPORTED_SUFFIX,
     ExportedCrossing,
@@ -70,11 +70,11 @@ __all__ = [
     "EXPORTED_SUFFIX",
     "IS_ARCHIVED",
     "LAST_LOOK",
+    "Cluster",
     "ContentState",
     "Crossing",
     "CrossingJob",
     "DebtKind",
-    "Elsewhere",
     "ExportedCrossing",
     "FindingParts",
     "ImportPlan",
@@ -82,7 +82,6 @@ __all__ = [
     "ProjectProgress",
     "ProjectTask",
     "Rewind",
-    "Scheduler",
     "State",
     "add_check",
     "all_crossings",

@@ -12,11 +12,10 @@ from pathlib import Path
 from typing import TypeVar
 
 from fernshale.api.crossings import (
+    Cluster,
     CrossingJob,
-    Elsewhere,
     ProjectProgress,
     ProjectTask,
-    Scheduler,
     find_crossing,
     run_all,
     run_in_process,
@@ -40,8 +39,8 @@ def cross_several(options: argparse.Namespace, token: CancelToken) -> int:
         raise MisuseError("--copy-to, --member and --since are for one project")
     projects = projects_of(options)
     workers = workers_for(options, len(projects))
-    with scheduler_of(options) as elsewhere:
-        rows = run_projects(projects, partial(_task, options, workers, elsewhere), workers, token)
+    with cluster_of(options) as cluster:
+        rows = run_projects(projects, partial(_task, options, workers, cluster), workers, token)
     if options.json:
         print_json({"projects": [_row_json(row) for row in rows]})
     else:
@@ -87,26 +86,26 @@ def consent_to_git(project: Path, options: argparse.Namespace) -> str:
 
 
 @contextmanager
-def scheduler_of(options: argparse.Namespace) -> Iterator[Elsewhere | None]:
+def cluster_of(options: argparse.Namespace) -> Iterator[Cluster | None]:
     """The other machines that the options name, None for this one. Raises MisuseError, CommandError."""
     if not options.scheduler:
         yield None
         return
     if not options.exchange:
         raise MisuseError("--scheduler needs --exchange", "Name a folder that all its machines reach by the same path.")
-    with Scheduler(options.scheduler) as scheduler:
-        yield Elsewhere(scheduler, Path(options.exchange))
+    with Cluster(options.scheduler, Path(options.exchange)) as cluster:
+        yield cluster
 
 
 def _task(
-    options: argparse.Namespace, workers: int, elsewhere: Elsewhere | None, project: Path
+    options: argparse.Namespace, workers: int, cluster: Cluster | None, project: Path
 ) -> ProjectTask[ProjectProgress]:
     def failed(why: str) -> ProjectProgress:
         return ProjectProgress(project, trouble=why)
 
     def run(work: Work) -> ProjectProgress:
         job = _job(options, project)
-        return run_in_process(job, work, environment) if elsewhere is None else elsewhere.cross(job, work)
+        return run_in_process(job, work, environment) if cluster is None else cluster.cross(job, work)
 
     environment = {JOBS_VARIABLE: str(max(1, parallel_jobs() // workers))}
     return ProjectTask(project, run, failed, lambda row: row.words)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from fernshale.api.crossings import Elsewhere, ProjectTask, all_crossings, find_crossing
+from fernshale.api.crossings import Cluster, ProjectTask, all_crossings, find_crossing
 from fernshale.api.rehearsals import (
     Outcome,
     Pace,
@@ -20,7 +20,7 @@ from fernshale.api.rehearsals import (
     new_releases,
     rehearse_all,
 )
-from fernshale.cli.cross_several import projects_of, run_projects, scheduler_of, workers_for
+from fernshale.cli.cross_several import cluster_of, projects_of, run_projects, workers_for
 from fernshale.cli.crossing_lookup import profile_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
@@ -77,12 +77,12 @@ def _rehearse_several(options: argparse.Namespace, token: CancelToken) -> int:
     if out is not None:
         out.mkdir(parents=True, exist_ok=True)
     projects = projects_of(options)
-    with scheduler_of(options) as elsewhere:
+    with cluster_of(options) as cluster:
 
         def task(project: Path) -> ProjectTask[_Rehearsals]:
             return ProjectTask(
                 project,
-                lambda work: _Rehearsals(project, _outcomes(options, project, work, elsewhere)),
+                lambda work: _Rehearsals(project, _outcomes(options, project, work, cluster)),
                 lambda why: _Rehearsals(project, trouble=why),
                 lambda row: row.words,
             )
@@ -104,14 +104,12 @@ def _rehearse_several(options: argparse.Namespace, token: CancelToken) -> int:
     return max(_exit_code(row.outcomes) for row in rows)
 
 
-def _outcomes(
-    options: argparse.Namespace, project: Path, work: Work, elsewhere: Elsewhere | None
-) -> tuple[Outcome, ...]:
+def _outcomes(options: argparse.Namespace, project: Path, work: Work, cluster: Cluster | None) -> tuple[Outcome, ...]:
     """Rehearse all ways of one of several projects. Raises MisuseError, and as `rehearse_all`."""
     what = _rehearsed(options, project)
     plans = [item.plan for item in new_releases(what)] if options.new else _plans(options)
-    if elsewhere is not None:
-        return tuple(elsewhere.rehearse(what, plan, options.budget * 60, work) for plan in plans)
+    if cluster is not None:
+        return tuple(cluster.rehearse(what, plan, options.budget * 60, work) for plan in plans)
     return rehearse_all(what, plans, options.budget * 60, work, again=options.again)
 
 

@@ -48,14 +48,14 @@ _PLAYBOOK, _DECISIONS = "playbook.toml", "decisions.toml"
 
 
 @dataclass(frozen=True, slots=True)
-class Crossed:
+class CrossTask:
     """What to do with the project: cross it, as the job says; its places are those of the sender."""
 
     job: CrossingJob
 
 
 @dataclass(frozen=True, slots=True)
-class Tried:
+class RehearsalTask:
     """What to do with the project: rehearse a plan within a budget, seconds."""
 
     plan: RehearsalPlan
@@ -77,7 +77,7 @@ class Parcel:
     files: Mapping[str, str]
     profile: str
     is_trusted: bool
-    task: Crossed | Tried
+    task: CrossTask | RehearsalTask
     jobs: int = 0
 
     @property
@@ -96,7 +96,7 @@ class Reply:
 
 def pack_crossing(job: CrossingJob, exchange: Path, work: Work) -> Parcel:
     """Take a snapshot of the project of a job and of its shelves into the exchange folder. Raises FernshaleError, OSError."""
-    parcel = _pack(job.project, read_profile(job.profile), job.shelves, Crossed(job), exchange, work)
+    parcel = _pack(job.project, read_profile(job.profile), job.shelves, CrossTask(job), exchange, work)
     given = ((_PLAYBOOK, job.playbook), (_DECISIONS, job.decisions))
     texts = {name: path.read_text("utf-8") for name, path in given if path is not None}
     return replace(parcel, files={**texts, **parcel.files})
@@ -104,11 +104,16 @@ def pack_crossing(job: CrossingJob, exchange: Path, work: Work) -> Parcel:
 
 def pack_rehearsal(what: Rehearsed, plan: RehearsalPlan, budget_s: float, exchange: Path, work: Work) -> Parcel:
     """The same for a rehearsal."""
-    return _pack(what.project, what.profile, what.shelves, Tried(plan, budget_s, what.members), exchange, work)
+    return _pack(what.project, what.profile, what.shelves, RehearsalTask(plan, budget_s, what.members), exchange, work)
 
 
 def _pack(
-    project: Path, profile: Profile, shelves: tuple[str, ...], task: Crossed | Tried, exchange: Path, work: Work
+    project: Path,
+    profile: Profile,
+    shelves: tuple[str, ...],
+    task: CrossTask | RehearsalTask,
+    exchange: Path,
+    work: Work,
 ) -> Parcel:
     exchange = exchange.resolve()
     store = Store(exchange / "store")
@@ -161,7 +166,7 @@ def _carry_out(parcel: Parcel) -> Reply:
         if parcel.is_trusted:
             trust(profile, scratch / "home")
         environment = {"FERNSHALE_HOME": str(scratch / "home"), JOBS_VARIABLE: str(parcel.jobs or "")}
-        if isinstance(parcel.task, Tried):
+        if isinstance(parcel.task, RehearsalTask):
             plan = parcel.task.plan
             result, members = scratch / "outcome.json", parcel.task.members
             tried = Job(project, project, profile.path, shelves, plan, result, (), members)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import importlib.util
 import os
 import time
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING
@@ -33,27 +33,44 @@ _CONNECT_S = 30
 _POLL_S = 0.2
 
 
-class Scheduler:
-    """A connection to a scheduler; use it in a `with` statement. Raises MisuseError without the package, CommandError where the
-    scheduler cannot be reached."""
+class Cluster:
+    """The machines of a scheduler, and the folder through which projects and results go; use it in a `with` statement.
 
-    def __init__(self, address: str) -> None:
+    Raises MisuseError without the package, CommandError where the scheduler cannot be reached.
+    """
+
+    def __init__(self, address: str, exchange: Path) -> None:
         if importlib.util.find_spec("distributed") is None:
             raise MisuseError(
                 "--scheduler needs the package distributed", "Install it with `pip install fernshale[studio]`."
             )
         import distributed
 
+        self._exchange = exchange
         try:
             self._client: distributed.Client = distributed.Client(address, timeout=_CONNECT_S, set_as_default=False)
         except (OSError, ValueError) as error:
             raise CommandError(f"the scheduler {address} cannot be reached: {error}") from error
 
-    def run(self, parcel: Parcel, work: Work) -> Reply:
-        """Have a parcel carried out, and wait for its reply. A worker that dies has its parcel carried out by another.
+    def cross(self, job: CrossingJob, work: Work) -> ProjectProgress:
+        """Cross the project of a job; the crossing comes back as a file.
 
-        Raises CommandError where the cluster gives it up, FernshaleError with the trouble of the other machine, Cancelled.
+        Raises CommandError where the cluster cannot complete it, FernshaleError with the trouble of the other machine, OSError,
+        Cancelled.
         """
+        parcel = pack_crossing(job, self._exchange, work)
+        reply = self._run(parcel, work)
+        assert reply.progress is not None
+        return replace(reply.progress, file=parcel.result_file if parcel.result_file.is_file() else None)
+
+    def rehearse(self, what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work) -> Outcome:
+        """Rehearse a plan. Raises as `cross`."""
+        outcome = self._run(pack_rehearsal(what, plan, budget_s, self._exchange, work), work).outcome
+        assert outcome is not None
+        return outcome
+
+    def _run(self, parcel: Parcel, work: Work) -> Reply:
+        """Have a parcel carried out, and wait for its reply. A worker that dies has its parcel carried out by another."""
         work.on_line("handed to the scheduler")
         future = self._client.submit(_carry_out_here, to_json(parcel), key=f"fernshale-{parcel.id}", pure=False)
         while not future.done():
@@ -64,42 +81,19 @@ class Scheduler:
             time.sleep(_POLL_S)
         try:
             reply = from_json(Reply, future.result())
-        except FernshaleError:
-            raise
-        except Exception as error:  # whatever the cluster gives it up for
-            raise CommandError(f"the scheduler gave it up: {type(error).__name__}: {error}") from error
+        except Exception as error:  # worker killed too often, lost data, another version
+            raise CommandError(f"the cluster did not complete it: {type(error).__name__}: {error}") from error
         if reply.trouble:
             raise FernshaleError(reply.trouble)
         return reply
 
-    def __enter__(self) -> Scheduler:
+    def __enter__(self) -> Cluster:
         return self
 
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
         self._client.close()
-
-
-@dataclass(frozen=True, slots=True)
-class Elsewhere:
-    """The machines of a scheduler, and the folder through which projects and results go."""
-
-    scheduler: Scheduler
-    exchange: Path
-
-    def cross(self, job: CrossingJob, work: Work) -> ProjectProgress:
-        """Cross the project of a job; the crossing comes back as a file. Raises as `Scheduler.run`, OSError."""
-        parcel = pack_crossing(job, self.exchange, work)
-        reply = self.scheduler.run(parcel, work)
-        assert reply.progress is not None
-        return replace(reply.progress, file=parcel.result_file if parcel.result_file.is_file() else None)
-
-    def rehearse(self, what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work) -> Outcome:
-        """Rehearse a plan. Raises as `Scheduler.run`, OSError."""
-        outcome = self.scheduler.run(pack_rehearsal(what, plan, budget_s, self.exchange, work), work).outcome
-        assert outcome is not None
-        return outcome
 
 
 def _carry_out_here(data: bytes) -> bytes:

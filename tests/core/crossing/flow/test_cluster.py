@@ -12,10 +12,10 @@ import pytest
 from fernshale.core.base.errors import Cancelled, CommandError, FernshaleError
 from fernshale.core.base.json_values import from_json, to_json
 from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.crossing.flow.batch.cluster import Cluster
 from fernshale.core.crossing.flow.batch.crossing_job import CrossingJob
 from fernshale.core.crossing.flow.batch.parcel import Reply as Reply
 from fernshale.core.crossing.flow.batch.parcel import carry_out_parcel, pack_crossing, pack_rehearsal
-from fernshale.core.crossing.flow.batch.scheduler import Elsewhere, Scheduler
 from fernshale.core.crossing.flow.crossing_transfer import ImportPlan, import_crossing
 from fernshale.core.crossing.flow.rehearsal.outcome import RehearsalPlan
 from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed
@@ -29,13 +29,15 @@ _BUDGET_S = 120.0
 
 
 @pytest.fixture
-def scheduler(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Iterator[Scheduler]:
+def cluster(
+    tmp_path_factory: pytest.TempPathFactory, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[Cluster]:
     with monkeypatch.context() as others:
         others.setenv("FERNSHALE_HOME", str(tmp_path_factory.mktemp("other machine")))
-        cluster = distributed.LocalCluster(
+        machines = distributed.LocalCluster(
             n_workers=2, threads_per_worker=1, processes=True, dashboard_address=None, silence_logs=50
         )
-    with cluster, Scheduler(cluster.scheduler_address) as found:
+    with machines, Cluster(machines.scheduler_address, tmp_path / "exchange") as found:
         yield found
 
 
@@ -44,17 +46,16 @@ def _job(wick: Wick, project: Path) -> CrossingJob:
 
 
 def test_a_crossing_comes_back_as_a_file_and_a_rehearsal_as_its_outcome(
-    tree: Tree, tmp_path: Path, scheduler: Scheduler
+    tree: Tree, tmp_path: Path, cluster: Cluster
 ) -> None:
     wick = make_wick(tree)
     trust(read_profile(wick.profile))
     before, shelf = listing(wick.project), listing(wick.shelf)
-    elsewhere = Elsewhere(scheduler, tmp_path / "exchange")
-    outcome = elsewhere.rehearse(
+    outcome = cluster.rehearse(
         Rehearsed(wick.project, read_profile(wick.profile), (str(wick.shelf),)), RehearsalPlan("2.0"), _BUDGET_S, Work()
     )
     assert outcome.ending == "done" and outcome.errors_left == 0 and outcome.runs
-    row = elsewhere.cross(_job(wick, wick.project), Work())
+    row = cluster.cross(_job(wick, wick.project), Work())
     assert row.done and row.project == wick.project and row.file is not None
     assert listing(wick.project) == before and listing(wick.shelf) == shelf and find_crossing(wick.project) is None
     with_steps = import_crossing(row.file, ImportPlan(tmp_path / "brought", (str(wick.shelf),)), Work())
@@ -63,12 +64,12 @@ def test_a_crossing_comes_back_as_a_file_and_a_rehearsal_as_its_outcome(
 
     # What the other machine says is this machine's error; it never gives up silently.
     (wick.project / "candle.ini").write_text("nothing\n")
-    broken = elsewhere.cross(_job(wick, wick.project), Work())
+    broken = cluster.cross(_job(wick, wick.project), Work())
     assert broken.trouble and broken.file is None
     token = CancelToken()
     token.cancel()
     with pytest.raises(Cancelled):
-        elsewhere.cross(replace(_job(wick, wick.project), to="2.0"), Work(token=token))
+        cluster.cross(replace(_job(wick, wick.project), to="2.0"), Work(token=token))
 
 
 def test_without_trust_no_command_runs_and_another_version_is_refused(tree: Tree, tmp_path: Path) -> None:
@@ -96,8 +97,8 @@ def test_a_parcel_that_is_told_to_stop_stops(tree: Tree, tmp_path: Path) -> None
 
 
 def test_a_scheduler_that_is_not_there_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("fernshale.core.crossing.flow.batch.scheduler._CONNECT_S", 0.3)
+    monkeypatch.setattr("fernshale.core.crossing.flow.batch.cluster._CONNECT_S", 0.3)
     with pytest.raises(CommandError, match="cannot be reached"):
-        Scheduler("tcp://127.0.0.1:9")
+        Cluster("tcp://127.0.0.1:9", Path())
     with pytest.raises(FernshaleError, match="cannot be reached"):
-        Scheduler("no address: at all")
+        Cluster("no address: at all", Path())
