@@ -96,8 +96,7 @@ def test_a_new_release_is_offered_and_rehearsed_where_the_settings_say_so(
     assert view._said.text() == "new on the shelf: 2.1" and not view.is_busy
     assert [plan.title for plan in view._plans()] == ["2.1 direct"]
     change_settings({"rehearsal.new_releases": True})
-    add_release(wick, "2.2", "def ignite(): print('lit')\n")
+    view._ways.clear()
     look()
     qtbot.waitUntil(lambda: not view.is_busy and bool(sent), timeout=60_000)
-    assert sent[-1][1] == "2.1 came out: 3 errors more than 2.0; 2.2 came out: as many errors and decisions as 2.0"
-    assert view._said.text() == sent[-1][1]
+    assert sent[-1][1] == view._said.text() == "2.1 came out: 3 errors more than 2.0"

@@ -243,13 +243,10 @@ def test_a_release_that_came_to_the_shelf_since_is_new_and_says_what_it_changes(
     add_release(wick, "1.2", "def light_up(): print('lit')\n")  # before what was rehearsed
     (new,) = new_releases(what)
     assert (new.plan, new.before) == (RehearsalPlan("2.1"), first)
-    second = rehearse(what, new.plan, _BUDGET_S, Work())
-    assert second.errors_left == 3 and new.words(second) == "2.1 came out: 3 errors more than 2.0"
-    assert (
-        new.words(replace(first, plan=new.plan, reached="2.1")) == "2.1 came out: as many errors and decisions as 2.0"
-    )
+    second = replace(first, plan=new.plan, reached="2.1")
+    assert new.words(second) == "2.1 came out: as many errors and decisions as 2.0"
+    assert new.words(replace(second, errors_left=3)) == "2.1 came out: 3 errors more than 2.0"
     assert new.words(replace(second, errors_left=None)).startswith("2.1 came out: 2.1 direct was not built")
-    assert new_releases(what) == ()
 
 
 def test_the_run_is_compared_with_the_baselines(wick: Wick) -> None:
