@@ -243,6 +243,8 @@ def test_a_release_that_came_to_the_shelf_since_is_new_and_says_what_it_changes(
     add_release(wick, "1.2", "def light_up(): print('lit')\n")  # before what was rehearsed
     (new,) = new_releases(what)
     assert (new.plan, new.before) == (RehearsalPlan("2.1"), first)
+    rehearse(what, RehearsalPlan("2.0"), _BUDGET_S, Work())  # again, since the shelf changed
+    assert [item.plan for item in new_releases(what)] == [new.plan]
     second = replace(first, plan=new.plan, reached="2.1")
     assert new.words(second) == "2.1 came out: as many errors and decisions as 2.0"
     assert new.words(replace(second, errors_left=3)) == "2.1 came out: 3 errors more than 2.0"

@@ -38,17 +38,23 @@ class NewRelease:
 
 
 def new_releases(what: Rehearsed) -> tuple[NewRelease, ...]:
-    """The releases that the shelves did not have when the project was last rehearsed, ascending; each with the outcome for the
-    latest release before it. None where nothing was rehearsed yet. Raises ShelfError, FormatError, MisuseError."""
-    seen: set[str] = set()
+    """The releases that the shelves did not have when a plan of the project was first rehearsed, and that are not rehearsed yet;
+    ascending, each with the outcome for the latest release before it. None where nothing was rehearsed yet.
+
+    Raises ShelfError, FormatError, MisuseError.
+    """
+    on_shelf: list[frozenset[str]] = []
+    targets: set[str] = set()
     known: list[Outcome] = []
     for file in (cache_folder() / "rehearsals").glob("*/job.json"):
         with suppress(OSError, ValueError, MisuseError):
             job = from_json(Job, file.read_bytes())
-            if (job.project, job.members) == (what.project.resolve(), what.members):
-                seen.update(job.on_shelf)
+            if job.on_shelf and (job.project, job.members) == (what.project.resolve(), what.members):
+                on_shelf.append(frozenset(job.on_shelf))
+                targets.add(job.plan.to)
                 known.append(read_outcome(file.with_name("outcome.json")))
     found = []
+    seen = frozenset.intersection(*on_shelf) | targets if on_shelf else frozenset()
     for release in releases_of(what) if seen else ():
         earlier = [item for item in known if item.is_whole and parse_release(item.plan.to) < parse_release(release)]
         if release not in seen and earlier:

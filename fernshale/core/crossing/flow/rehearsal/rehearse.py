@@ -20,7 +20,7 @@ from fernshale import __version__
 from fernshale.core.base.data_folder import cache_folder, home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
-from fernshale.core.base.json_values import to_json
+from fernshale.core.base.json_values import from_json, to_json
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.autopilot import Step, cross
@@ -79,6 +79,7 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
     known = _known_outcome(result) if is_same and not again else None
     if known is not None and known.ending in _ENDED:
         return known
+    on_shelf = _known_releases(folder) or releases_of(what)
     if not is_same or again:
         shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True, exist_ok=True)
@@ -90,7 +91,7 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
     roles = tuple((str(rule.place), rule.role) for rule in read_own_rules(what.project))
     job = Job(
         what.project.resolve(), copy, what.profile.path.resolve(), what.shelves, plan,
-        result, roles, what.members, releases_of(what),
+        result, roles, what.members, on_shelf,
     )  # fmt: skip
     outcome = run_rehearsal(folder, job, budget_s, work)
     write_outcome(outcome, result)
@@ -98,6 +99,13 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
         for name in ("home", "project"):
             shutil.rmtree(folder / name, ignore_errors=True)
     return outcome
+
+
+def _known_releases(folder: Path) -> tuple[str, ...]:
+    """The releases that the shelves had when the plan was first rehearsed; one that came since stays new until it is rehearsed."""
+    with contextlib.suppress(OSError, ValueError):
+        return from_json(Job, (folder / "job.json").read_bytes()).on_shelf
+    return ()
 
 
 def releases_of(what: Rehearsed) -> tuple[str, ...]:

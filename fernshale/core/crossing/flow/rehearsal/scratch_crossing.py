@@ -59,7 +59,7 @@ _AUTHOR = Author("rehearsal", "neutral choice of a rehearsal")
 @dataclass(frozen=True, slots=True)
 class Job:
     """What the process is told: places, the plan, and roles that the user gave to folders of the project. `on_shelf` are the
-    releases of the engine that the shelves have."""
+    releases of the engine that the shelves had when the plan was first rehearsed."""
 
     project: Path
     copy: Path
