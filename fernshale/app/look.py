@@ -15,8 +15,8 @@ from fernshale.core.base.settings import change_settings, usable_settings
 
 
 class Look:
-    """Changes the look of a window. `redraw` shows again what is open, before the fonts of single parts are set; `rebuild` is
-    called after that."""
+    """Changes the look of a window. `redraw` repaints the open page before the fonts of single widgets change, `rebuild`
+    lays the window out afterwards."""
 
     def __init__(self, window: QWidget, redraw: Callable[[], None], rebuild: Callable[[], None]) -> None:
         self._window, self._redraw, self._rebuild = window, redraw, rebuild

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from fernshale.api.crossings import Crossing, begin_crossing, find_crossing
 from fernshale.api.projects import duplicate_tree
-from fernshale.cli.crossing_lookup import profile_for
+from fernshale.cli.crossing_lookup import profile_for, shelves_for
 from fernshale.cli.output import to_stderr
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable
@@ -20,9 +20,7 @@ def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
     original = str(Path(options.project).resolve()) if options.copy_to else ""
     project = _copied(Path(original), Path(options.copy_to), token) if original else Path(options.project)
     known = find_crossing(project)
-    if not options.shelf and known is None:
-        raise MisuseError("name the shelf of the releases with --shelf")
-    shelves = options.shelf or (known.setup.shelves if known else ())
+    shelves = shelves_for(options, known)
     profile = profile_for(options, project)
     # A crossing of some members can be resumed without naming them again.
     goes_on = known is not None and known.setup.target == options.to

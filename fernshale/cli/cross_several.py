@@ -21,7 +21,7 @@ from fernshale.api.crossings import (
     run_in_process,
 )
 from fernshale.api.projects import find_work_tree
-from fernshale.cli.crossing_lookup import profile_for
+from fernshale.cli.crossing_lookup import profile_for, shelves_for
 from fernshale.cli.live_table import LiveTable
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.errors import MisuseError
@@ -37,6 +37,8 @@ def cross_several(options: argparse.Namespace, token: CancelToken) -> int:
         raise MisuseError("several projects are crossed with --auto")
     if options.copy_to or options.member or options.since:
         raise MisuseError("--copy-to, --member and --since are for one project")
+    if options.git and options.scheduler:
+        raise MisuseError("--git is for this machine: commits on another one are made in a copy")
     projects = projects_of(options)
     workers = workers_for(options, len(projects))
     with cluster_of(options) as cluster:
@@ -113,10 +115,7 @@ def _task(
 
 def _job(options: argparse.Namespace, project: Path) -> CrossingJob:
     """Raises FernshaleError where the project has no profile or no shelf is known."""
-    known = find_crossing(project)
-    shelves = tuple(options.shelf or (known.setup.shelves if known is not None else ()))
-    if not shelves:
-        raise MisuseError("name the shelf of the releases with --shelf")
+    shelves = shelves_for(options, find_crossing(project))
     job = CrossingJob(
         project.resolve(), profile_for(options, project).path.resolve(), shelves, options.to,
         tuple(options.via or ()), apply_from=options.apply_from, attempts=options.attempts,

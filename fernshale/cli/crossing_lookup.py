@@ -8,6 +8,7 @@ from pathlib import Path
 from fernshale.api import profile_folders
 from fernshale.api.crossings import Crossing, choose_attempts, choose_confidence, find_crossing, open_crossing
 from fernshale.api.projects import find_profile, read_profile, read_shelf, scan_project, trust
+from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import ProjectScan, ScanOptions
 from fernshale.core.profile.model import Profile
@@ -26,6 +27,14 @@ def profile_for(options: argparse.Namespace, project: Path) -> Profile:
     if getattr(options, "trust", False):
         trust(profile)
     return profile
+
+
+def shelves_for(options: argparse.Namespace, crossing: Crossing | None) -> tuple[str, ...]:
+    """The shelves that were named, or those of the project's crossing. Raises MisuseError where there are none."""
+    shelves = tuple(options.shelf or (crossing.setup.shelves if crossing is not None else ()))
+    if not shelves:
+        raise MisuseError("no shelf was named", "Name the folder or server of the releases with --shelf.")
+    return shelves
 
 
 def scan_for(options: argparse.Namespace, token: CancelToken, *, contents: bool = True) -> ProjectScan:

@@ -87,7 +87,7 @@ class LiveTable:
         self._written = len(lines)
 
     def _clear(self) -> None:
-        """Remove what was written last: move up by its lines, and clear to the end of the screen."""
+        """Clear the lines of the last update: move the cursor up, and clear to the end of the screen."""
         if self._written:
             self._stream.write(f"\x1b[{self._written}A\x1b[J")
             self._written = 0

@@ -21,7 +21,7 @@ from fernshale.api.rehearsals import (
     rehearse_all,
 )
 from fernshale.cli.cross_several import cluster_of, projects_of, run_projects, workers_for
-from fernshale.cli.crossing_lookup import profile_for
+from fernshale.cli.crossing_lookup import profile_for, shelves_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
@@ -42,7 +42,8 @@ def rehearse(options: argparse.Namespace, token: CancelToken) -> int:
     what = _rehearsed(options, Path(options.project))
     new = new_releases(what) if options.new else ()
     if options.new and not new:
-        print_json({"format": _FORMAT, "rehearsals": []}) if options.json else print("no release is new on the shelf")
+        found = {"format": _FORMAT, **_project_json(what.project, (), None)}
+        print_json(found) if options.json else print("no release is new on the shelf")
         return 0
     plans = [item.plan for item in new] or _plans(options)
     outcomes = rehearse_all(what, plans, options.budget * 60, work, again=options.again)
@@ -117,10 +118,7 @@ def _rehearsed(options: argparse.Namespace, project: Path) -> Rehearsed:
     """What the options say about a project. Raises MisuseError."""
     if not project.is_dir():
         raise MisuseError(f"{project} is not a folder")
-    crossing = find_crossing(project)
-    shelves = tuple(options.shelf or (crossing.setup.shelves if crossing is not None else ()))
-    if not shelves:
-        raise MisuseError("no shelf was named", "Name the folder or server of the releases with --shelf.")
+    shelves = shelves_for(options, find_crossing(project))
     return Rehearsed(project, profile_for(options, project), shelves, tuple(options.member or ()))
 
 

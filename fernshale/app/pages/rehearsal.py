@@ -157,7 +157,7 @@ class RehearsalView(QWidget):
         self._show()
 
     def _look_for_new_releases(self, overview: Overview) -> None:
-        """Check what came to the shelf since the project was rehearsed; rehearse it where the settings say so."""
+        """Select releases that were added to the shelf since the last rehearsal; rehearse them if the settings say so."""
         with suppress(FernshaleError):
             found = new_releases(rehearsed_of(overview.setup))
             self._new = {item.plan.title: item for item in found}

@@ -48,7 +48,7 @@ def locked(path: Path, on_wait: Callable[[Holder], None] | None = None) -> Itera
         with path.open("a+", encoding="utf-8") as file:
             _acquire(file.fileno(), on_wait)
             if not _is_at(file.fileno(), path):
-                continue  # its last holder has removed the file: what was waited for is no longer the lock
+                continue  # the last holder removed this file, so the lock is another file now
             file.truncate(0)
             file.write(json.dumps({"process": os.getpid(), "since": time.time()}))
             file.flush()

@@ -11,6 +11,8 @@ import pytest
 
 from fernshale.core.base.errors import Cancelled, CommandError, FernshaleError
 from fernshale.core.base.json_values import from_json, to_json
+from fernshale.core.base.settings import change_settings
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.batch.cluster import Cluster
 from fernshale.core.crossing.flow.batch.crossing_job import CrossingJob
@@ -19,9 +21,12 @@ from fernshale.core.crossing.flow.batch.parcel import carry_out_parcel, pack_cro
 from fernshale.core.crossing.flow.crossing_transfer import ImportPlan, import_crossing
 from fernshale.core.crossing.flow.rehearsal.outcome import RehearsalPlan
 from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed
+from fernshale.core.crossing.project.role_of_place import give_role
 from fernshale.core.crossing.record.database import find_crossing
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.read import read_profile
+from fernshale.core.survey.role_overrides import drop_own_rule, read_own_rules
 from tests.conftest import Tree, listing
 from tests.wick import Wick, make_wick
 
@@ -84,6 +89,21 @@ def test_without_trust_no_command_runs_and_another_version_is_refused(tree: Tree
     gone = from_json(Reply, carry_out_parcel(to_json(replace(parcel, exchange=tmp_path / "no such folder"))))
     assert "no such folder" in gone.trouble and not (tmp_path / "no such folder").exists()
     assert from_json(Reply, carry_out_parcel(b"{")).trouble
+
+
+def test_the_settings_and_roles_of_the_sender_are_handed_over(tree: Tree, tmp_path: Path) -> None:
+    wick = make_wick(tree)
+    trust(read_profile(wick.profile))
+    give_role(wick.project, TreePath("more.py"), "generated")
+    change_settings({"work.apply_from": 2.0, "store.folder": str(tmp_path / "own store")})
+    parcel = pack_crossing(_job(wick, wick.project), tmp_path / "exchange", Work())
+    change_settings({"work.apply_from": 0.5, "store.folder": ""})  # the receiver's
+    drop_own_rule(wick.project, TreePath("more.py"))
+    reply = from_json(Reply, carry_out_parcel(to_json(parcel)))
+    # A generated file that nothing makes again needs a person, and above 1 no fix is automatic.
+    assert reply.progress is not None and (reply.progress.stage, reply.progress.errors) == (Stage.ENGINE, 3), reply
+    assert not (tmp_path / "own store").exists() and read_own_rules(wick.project) == ()
+    assert parcel.roles == (("more.py", "generated"),)
 
 
 def test_a_parcel_that_is_told_to_stop_stops(tree: Tree, tmp_path: Path) -> None:

@@ -251,8 +251,10 @@ def test_a_release_that_came_to_the_shelf_since_is_new_and_says_what_it_changes(
     assert new.words(replace(second, errors_left=None)).startswith("2.1 came out: 2.1 direct was not built")
 
 
-def test_the_run_is_compared_with_the_baselines(wick: Wick) -> None:
+def test_the_run_is_compared_with_the_baselines(wick: Wick, tmp_path: Path) -> None:
+    change_settings({"store.folder": str(tmp_path / "own store"), "work.apply_from": 0.95})
     (wick.shelf / "wick/2.0/wick.py").write_text("def ignite(): print('lit')\nprint('warning: the wick is short')\n")
     outcome = rehearse(_rehearsed(wick), RehearsalPlan("2.0"), _BUDGET_S, Work())
+    assert not (tmp_path / "own store").exists()  # a rehearsal writes nothing of the user's
     assert outcome.differs == ("log: 1 new message, 0 missing",)
     assert ("log, pictures, times", ("log: 1 new message, 0 missing",)) in comparison_rows((outcome,), None)

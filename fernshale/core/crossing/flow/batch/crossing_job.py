@@ -15,6 +15,7 @@ from pathlib import Path
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.json_values import from_json, to_json
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import carry_out, choose_attempts, choose_confidence
 from fernshale.core.crossing.flow.autopilot import Step
@@ -23,6 +24,7 @@ from fernshale.core.crossing.flow.batch.project_crossing import cross_one
 from fernshale.core.crossing.flow.crossing_transfer import export_crossing
 from fernshale.core.crossing.flow.start import Extent, begin_crossing
 from fernshale.core.crossing.flow.summaries import finding_of
+from fernshale.core.crossing.project.role_of_place import give_role
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.decisions import read_decisions
 from fernshale.core.crossing.record.stage import Stage
@@ -41,7 +43,7 @@ _NO_LIMIT_S = float("inf")
 @dataclass(frozen=True, slots=True)
 class CrossingJob:
     """What to cross, from which shelves and how far. `git` is the consent to commits, "" for none; `export` a file to which the
-    crossing is exported at its end."""
+    crossing is exported at its end; `roles` are roles of places that the data folder does not know yet."""
 
     project: Path
     profile: Path
@@ -54,6 +56,7 @@ class CrossingJob:
     attempts: int | None = None
     git: str = ""
     export: Path | None = None
+    roles: tuple[tuple[str, str], ...] = ()
 
 
 def carry_out_job(job: CrossingJob, work: Work) -> ProjectProgress:
@@ -61,6 +64,8 @@ def carry_out_job(job: CrossingJob, work: Work) -> ProjectProgress:
     playbook = read_playbook(job.playbook) if job.playbook is not None else None
     recorded = read_decisions(job.decisions) if job.decisions is not None else {}
     profile = read_profile(job.profile)
+    for place, role in job.roles:
+        give_role(job.project, TreePath(place), role)
     crossing = begin_crossing(job.project, profile, job.shelves, job.to, work, Extent(job.via))
     if job.apply_from is not None:
         choose_confidence(crossing, job.apply_from)

@@ -31,9 +31,9 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.batch.crossing_job import CrossingJob, run_in_process
 from fernshale.core.crossing.flow.batch.progress import ProjectProgress
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan
-from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed, run_rehearsal
+from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed, own_roles, run_rehearsal
 from fernshale.core.crossing.flow.rehearsal.scratch_crossing import Job
-from fernshale.core.crossing.flow.scratch_home import prepare_home
+from fernshale.core.crossing.flow.scratch_home import prepare_home, scratch_settings
 from fernshale.core.crossing.record.trust import is_trusted, trust
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import read_profile
@@ -66,7 +66,8 @@ class RehearsalTask:
 @dataclass(frozen=True, slots=True)
 class Parcel:
     """What the receiver is given. `project` and `shelves` are snapshots in the exchange folder's store; a shelf on a server is its
-    address. `files` are the texts of the profile, and of the playbook and decisions of a crossing, by name."""
+    address. `files` are the texts of the profile, and of the playbook and decisions of a crossing, by name. `settings` and
+    `roles` are the sender's."""
 
     id: str
     version: str
@@ -77,6 +78,8 @@ class Parcel:
     files: Mapping[str, str]
     profile: str
     is_trusted: bool
+    settings: str
+    roles: tuple[tuple[str, str], ...]
     task: CrossTask | RehearsalTask
     jobs: int = 0
 
@@ -125,7 +128,8 @@ def _pack(
     text = profile.path.read_text("utf-8")
     return Parcel(
         uuid.uuid4().hex[:12], __version__, exchange, project.resolve().name, taken, tuple(handed),
-        {profile.path.name: text}, profile.path.name, is_trusted(profile), task,
+        {profile.path.name: text}, profile.path.name, is_trusted(profile),
+        scratch_settings(), own_roles(project), task,
     )  # fmt: skip
 
 
@@ -159,7 +163,7 @@ def _carry_out(parcel: Parcel) -> Reply:
         project = scratch / "project" / parcel.name
         restore(store, store.manifest(parcel.project), project, (), work)
         shelves = tuple(_shelf(store, address, snapshot, work) for address, snapshot in parcel.shelves)
-        prepare_home(scratch / "home", _READ_FILES)
+        prepare_home(scratch / "home", _READ_FILES, parcel.settings)
         for name, text in parcel.files.items():
             write_atomic(scratch / Path(name).name, text.encode())
         profile = read_profile(scratch / Path(parcel.profile).name)
@@ -169,12 +173,12 @@ def _carry_out(parcel: Parcel) -> Reply:
         if isinstance(parcel.task, RehearsalTask):
             plan = parcel.task.plan
             result, members = scratch / "outcome.json", parcel.task.members
-            tried = Job(project, project, profile.path, shelves, plan, result, (), members)
+            tried = Job(project, project, profile.path, shelves, plan, result, parcel.roles, members)
             return Reply(outcome=run_rehearsal(scratch, tried, parcel.task.budget_s, work))
         asked = parcel.task.job
         given = scratch / "done.crossing"
         job = replace(
-            asked, project=project, profile=profile.path, shelves=shelves, export=given,
+            asked, project=project, profile=profile.path, shelves=shelves, export=given, roles=parcel.roles,
             playbook=asked.playbook and scratch / _PLAYBOOK, decisions=asked.decisions and scratch / _DECISIONS,
         )  # fmt: skip
         progress = run_in_process(job, work, environment)

@@ -26,7 +26,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.autopilot import Step, cross
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan, read_outcome, write_outcome
 from fernshale.core.crossing.flow.rehearsal.scratch_crossing import Job
-from fernshale.core.crossing.flow.scratch_home import prepare_home
+from fernshale.core.crossing.flow.scratch_home import prepare_home, scratch_settings
 from fernshale.core.crossing.record.database import Crossing, Setup
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.process.command import run_command
@@ -87,11 +87,10 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
     copy = folder / "project" / what.project.resolve().name
     if not copy.exists():  # a rehearsal that was stopped has its copy
         check_room_for_copy(folder, sum(entry.size for entry in tree.files.values()), _FREE_SHARE)
-    prepare_home(folder / "home", _READ_FILES)
-    roles = tuple((str(rule.place), rule.role) for rule in read_own_rules(what.project))
+    prepare_home(folder / "home", _READ_FILES, scratch_settings())
     job = Job(
         what.project.resolve(), copy, what.profile.path.resolve(), what.shelves, plan,
-        result, roles, what.members, on_shelf,
+        result, own_roles(what.project), what.members, on_shelf,
     )  # fmt: skip
     outcome = run_rehearsal(folder, job, budget_s, work)
     write_outcome(outcome, result)
@@ -99,6 +98,11 @@ def rehearse(what: Rehearsed, plan: RehearsalPlan, budget_s: float, work: Work, 
         for name in ("home", "project"):
             shutil.rmtree(folder / name, ignore_errors=True)
     return outcome
+
+
+def own_roles(project: Path) -> tuple[tuple[str, str], ...]:
+    """The roles that the user gave to places of a project, in the order in which they were given."""
+    return tuple((str(rule.place), rule.role) for rule in reversed(read_own_rules(project)))
 
 
 def _known_releases(folder: Path) -> tuple[str, ...]:
