@@ -19,6 +19,7 @@ from fernshale.core.crossing.flow.rehearsal.rehearse import (
     rehearse,
     rehearse_all,
     rehearsed_of,
+    releases_of,
 )
 
 __all__ = [
@@ -39,4 +40,5 @@ __all__ = [
     "rehearse",
     "rehearse_all",
     "rehearsed_of",
+    "releases_of",
 ]

@@ -19,6 +19,7 @@ from fernshale.api.rehearsals import (
     measure_pace,
     new_releases,
     rehearse_all,
+    releases_of,
 )
 from fernshale.cli.cross_several import cluster_of, projects_of, run_projects, workers_for
 from fernshale.cli.crossing_lookup import profile_for, shelves_for
@@ -40,7 +41,7 @@ def rehearse(options: argparse.Namespace, token: CancelToken) -> int:
         return _rehearse_several(options, token)
     work = Work(token=token, on_line=to_stderr, progress=lambda note, done, total: to_stderr(note) if total else None)
     what = _rehearsed(options, Path(options.project))
-    new = new_releases(what) if options.new else ()
+    new = new_releases(what, releases_of(what)) if options.new else ()
     if options.new and not new:
         found = {"format": _FORMAT, **_project_json(what.project, (), None)}
         print_json(found) if options.json else print("no release is new on the shelf")
@@ -108,7 +109,7 @@ def _rehearse_several(options: argparse.Namespace, token: CancelToken) -> int:
 def _outcomes(options: argparse.Namespace, project: Path, work: Work, cluster: Cluster | None) -> tuple[Outcome, ...]:
     """Rehearse all ways of one of several projects. Raises MisuseError, and as `rehearse_all`."""
     what = _rehearsed(options, project)
-    plans = [item.plan for item in new_releases(what)] if options.new else _plans(options)
+    plans = [item.plan for item in new_releases(what, releases_of(what))] if options.new else _plans(options)
     if cluster is not None:
         return tuple(cluster.rehearse(what, plan, options.budget * 60, work) for plan in plans)
     return rehearse_all(what, plans, options.budget * 60, work, again=options.again)

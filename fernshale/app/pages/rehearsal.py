@@ -159,7 +159,7 @@ class RehearsalView(QWidget):
     def _look_for_new_releases(self, overview: Overview) -> None:
         """Select releases that were added to the shelf since the last rehearsal; rehearse them if the settings say so."""
         with suppress(FernshaleError):
-            found = new_releases(rehearsed_of(overview.setup))
+            found = new_releases(rehearsed_of(overview.setup), [item.version for item in overview.route.releases])
             self._new = {item.plan.title: item for item in found}
             if found:
                 self.check(*self._new)

@@ -22,7 +22,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.rehearsal import rehearse as rehearsing
 from fernshale.core.crossing.flow.rehearsal.comparison import best_of, comparison_page, comparison_rows, comparison_text
 from fernshale.core.crossing.flow.rehearsal.effort import Pace, measure_pace
-from fernshale.core.crossing.flow.rehearsal.new_releases import new_releases
+from fernshale.core.crossing.flow.rehearsal.new_releases import NewRelease, new_releases
 from fernshale.core.crossing.flow.rehearsal.outcome import (
     CauseLeft,
     DecisionLeft,
@@ -32,7 +32,7 @@ from fernshale.core.crossing.flow.rehearsal.outcome import (
     read_outcome,
     write_outcome,
 )
-from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed, carry_out_rehearsed, rehearse
+from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed, carry_out_rehearsed, rehearse, releases_of
 from fernshale.core.crossing.record.database import all_crossings, find_crossing
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.stage import Stage
@@ -57,6 +57,10 @@ def wick(tree: Tree) -> Iterator[Wick]:
     new.write_text(new.read_text().replace("step_0 = 0", "step_0 = 'vendor'"))
     trust(read_profile(made.profile))
     yield made
+
+
+def _new(what: Rehearsed) -> tuple[NewRelease, ...]:
+    return new_releases(what, releases_of(what))
 
 
 def _users() -> dict[str, object]:
@@ -236,15 +240,15 @@ def test_the_process_of_a_rehearsal_is_given_a_home_of_its_own(wick: Wick) -> No
 
 def test_a_release_that_came_to_the_shelf_since_is_new_and_says_what_it_changes(wick: Wick) -> None:
     what = _rehearsed(wick)
-    assert new_releases(what) == ()  # nothing was rehearsed, so nothing is new
+    assert _new(what) == ()  # nothing was rehearsed, so nothing is new
     first = rehearse(what, RehearsalPlan("2.0"), _BUDGET_S, Work())
-    assert new_releases(what) == ()
+    assert _new(what) == ()
     add_release(wick, "2.1", "def ignite_all(): print('lit')\n")
     add_release(wick, "1.2", "def light_up(): print('lit')\n")  # before what was rehearsed
-    (new,) = new_releases(what)
+    (new,) = _new(what)
     assert (new.plan, new.before) == (RehearsalPlan("2.1"), first)
     rehearse(what, RehearsalPlan("2.0"), _BUDGET_S, Work())  # again, since the shelf changed
-    assert [item.plan for item in new_releases(what)] == [new.plan]
+    assert [item.plan for item in _new(what)] == [new.plan]
     second = replace(first, plan=new.plan, reached="2.1")
     assert new.words(second) == "2.1 came out: as many errors and decisions as 2.0"
     assert new.words(replace(second, errors_left=3)) == "2.1 came out: 3 errors more than 2.0"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from contextlib import suppress
 from dataclasses import dataclass
 
@@ -11,7 +12,7 @@ from fernshale.core.base.json_values import from_json
 from fernshale.core.base.quantities import count
 from fernshale.core.base.release import parse_release
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan, read_outcome
-from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed, releases_of
+from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed
 from fernshale.core.crossing.flow.rehearsal.scratch_crossing import Job
 
 
@@ -37,12 +38,10 @@ class NewRelease:
         return f"{came}as many errors and decisions as {known}"
 
 
-def new_releases(what: Rehearsed) -> tuple[NewRelease, ...]:
-    """The releases that the shelves did not have when a plan of the project was first rehearsed, and that are not rehearsed yet;
-    ascending, each with the outcome for the latest release before it. None where nothing was rehearsed yet.
-
-    Raises ShelfError, FormatError, MisuseError.
-    """
+def new_releases(what: Rehearsed, releases: Iterable[str]) -> tuple[NewRelease, ...]:
+    """Of the releases on the shelves, those that they did not have when a plan of the project was first rehearsed, and
+    that are not rehearsed yet;
+    ascending, each with the outcome for the latest release before it. None where nothing was rehearsed yet."""
     on_shelf: list[frozenset[str]] = []
     targets: set[str] = set()
     known: list[Outcome] = []
@@ -55,7 +54,7 @@ def new_releases(what: Rehearsed) -> tuple[NewRelease, ...]:
                 known.append(read_outcome(file.with_name("outcome.json")))
     found = []
     seen = frozenset.intersection(*on_shelf) | targets if on_shelf else frozenset()
-    for release in releases_of(what) if seen else ():
+    for release in sorted(releases, key=parse_release) if seen else ():
         earlier = [item for item in known if item.is_whole and parse_release(item.plan.to) < parse_release(release)]
         if release not in seen and earlier:
             latest = max(earlier, key=lambda item: parse_release(item.plan.to))

@@ -21,7 +21,6 @@ from fernshale.core.base.data_folder import cache_folder, home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.json_values import from_json, to_json
-from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.autopilot import Step, cross
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan, read_outcome, write_outcome
@@ -113,9 +112,8 @@ def _known_releases(folder: Path) -> tuple[str, ...]:
 
 
 def releases_of(what: Rehearsed) -> tuple[str, ...]:
-    """The releases of the engine on the shelves, ascending. Raises ShelfError, FormatError, MisuseError."""
-    engines = read_shelf(what.shelves).engines
-    return tuple(sorted((item.version for item in engines if item.id == what.profile.id), key=parse_release))
+    """The releases of the engine on the shelves. Raises ShelfError, FormatError, MisuseError."""
+    return tuple(item.version for item in read_shelf(what.shelves).engines_of(what.profile.id))
 
 
 def run_rehearsal(folder: Path, job: Job, budget_s: float, work: Work) -> Outcome:

@@ -48,7 +48,8 @@ def merge_plugin(
     shelf = scan.shelf
     assert shelf is not None
     # Derived from the project's manifest: while no file changes, it is the same object with the same entries.
-    mine = scan.manifest.derived(("plugin", plugin.folder), lambda: plugin_manifest(scan, plugin, token))
+    what = "plugin", plugin.folder, scan.profile.plugins.compiled
+    mine = scan.manifest.derived(what, lambda: plugin_manifest(scan, plugin, token))
     incoming = shelf.plugin(step.becomes or plugin.id, step.to)
     if incoming is None:
         raise ProjectError(f"{plugin.id} {step.to} is not on the shelf any more")
