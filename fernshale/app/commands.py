@@ -8,8 +8,10 @@ from dataclasses import dataclass
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QMenu, QWidget
 
+from fernshale.core.base.texts import tr
+
 # The groups of the menu, in its order.
-AREAS = ("Project", "Go to", "Work", "Undo", "View", "Snapshots", "Help")
+AREAS = (tr("Project"), tr("Go to"), tr("Work"), tr("Undo"), tr("View"), tr("Snapshots"), tr("Help"))
 
 
 @dataclass(frozen=True, slots=True)

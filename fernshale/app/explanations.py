@@ -8,24 +8,25 @@ from PySide6.QtWidgets import QWidget
 
 from fernshale.app.guide import about_page
 from fernshale.app.pages.base import Page
+from fernshale.core.base.texts import tr
 
-_BAND = (
+_BAND = tr(
     "The route band: the crossing as a line from release to release. Each shape is a stage: an empty circle is untouched, a half "
     "one is in progress, a diamond needs you, a check mark is clear. Its number counts open items. The small knots between are "
     "snapshots; click one to compare or restore."
 )
-_ITEMS = (
+_ITEMS = tr(
     "Open items: everything between now and a running game, over all stages. Enter goes to the item, "
     "a right click shows its options."
 )
-_LOGBOOK = (
+_LOGBOOK = tr(
     "The logbook: every step that was written, in order. undo takes a step back after a preview; "
     "a right click offers to go back to an entry."
 )
-_OUTPUT = "The output of the command that runs, or ran last."
-_FINDING = "The finding: how this stage is, with the numbers that matter."
-_PICTURE = "A picture of where the work is."
-_DETAIL = "The detail: it explains the selected item, and shows what an option would change before you take it."
+_OUTPUT = tr("The output of the command that runs, or ran last.")
+_FINDING = tr("The finding: how this stage is, with the numbers that matter.")
+_PICTURE = tr("A picture of where the work is.")
+_DETAIL = tr("The detail: it explains the selected item, and shows what an option would change before you take it.")
 _PARTS = {"band": _BAND, "items": _ITEMS, "logbook": _LOGBOOK, "output": _OUTPUT}
 
 
@@ -34,7 +35,7 @@ def explain(pages: Iterable[Page], parts: Mapping[str, QWidget]) -> None:
     for name, widget in parts.items():
         widget.setWhatsThis(_PARTS.get(name) or about_page(name))
     for page in pages:
-        page.setWhatsThis(f"{page.stage.value}: {about_page(page.stage.value)}")
+        page.setWhatsThis(f"{page.stage.title}: {about_page(page.stage.value)}")
         page.finding.setWhatsThis(_FINDING)
         if page.picture is not None:
             page.picture.setWhatsThis(_PICTURE)

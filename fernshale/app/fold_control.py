@@ -15,13 +15,14 @@ from fernshale.app.theme import scale
 from fernshale.app.widgets.band import RouteBand
 from fernshale.app.widgets.strips import FootStrip, SideStrip
 from fernshale.app.widgets.text_document import AnnotatedText
+from fernshale.core.base.texts import tr
 
 # The parts of the window that fold, each with its title and its key.
 FOLDABLE: Mapping[Pane, tuple[str, str]] = {
-    "picture": ("Picture", "F7"),
-    "items": ("Open items", "F8"),
-    "logbook": ("Logbook", "F9"),
-    "output": ("Output", "F10"),
+    "picture": (tr("Picture"), "F7"),
+    "items": (tr("Open items"), "F8"),
+    "logbook": (tr("Logbook"), "F9"),
+    "output": (tr("Output"), "F10"),
 }
 
 

@@ -10,6 +10,7 @@ from functools import cache, lru_cache
 from typing import Any
 
 from fernshale.app.theme import Tone
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken
 
 # Beyond so many characters a text is coloured line by line, when a line is shown.
@@ -18,10 +19,10 @@ _MAX_WHOLE = 12_000
 _MAX_PREPARED = 12
 TAB = 4
 _TONES: tuple[tuple[str, Tone], ...] = (
-    ("Comment", "quiet"),
+    (tr("Comment"), "quiet"),
     ("Literal.String", "text"),
     ("Literal.Number", "text"),
-    ("Keyword", "word"),
+    (tr("Keyword"), "word"),
     ("Name.Tag", "word"),
     ("Name.Attribute", "text"),
 )

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QApplication
 from fernshale.api.crossings import folder_of
 from fernshale.app.dialogs.questions import show_error
 from fernshale.app.instance import show_other_window
+from fernshale.app.language import chosen_language, translate_qt
 from fernshale.app.theme import ICONS, apply_theme, desktop_letters, use_look
 from fernshale.app.trace import TRACE_VARIABLE, trace_to
 from fernshale.app.window import MainWindow
@@ -49,6 +50,7 @@ def make_app(arguments: list[str]) -> QApplication:
     app.setWindowIcon(QIcon(str(ICONS / "fernshale.svg")))
     app.setStyle("Fusion")
     if existing is None:
+        translate_qt(app, chosen_language(usable_settings().look.language))
         keep_former_settings()
         use_look(usable_settings().look, desktop_letters())
     apply_theme(app)

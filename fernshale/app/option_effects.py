@@ -13,9 +13,10 @@ from fernshale.api.actions import OptionEffect
 from fernshale.app.dialogs.option_preview import OptionPreview
 from fernshale.app.session import Session
 from fernshale.app.theme import text_font, theme
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.record.items import Item
 
-_ONLY_DECISIONS = "None of these writes anything now: it is kept as your decision, and later steps follow it."
+_ONLY_DECISIONS = tr("None of these writes anything now: it is kept as your decision, and later steps follow it.")
 
 
 class OptionEffects(QLabel):
@@ -30,7 +31,7 @@ class OptionEffects(QLabel):
         self.setFont(text_font(11))
         self.setTextFormat(Qt.TextFormat.RichText)
         self.setObjectName("quiet")
-        self.setAccessibleName("What each option would do")
+        self.setAccessibleName(tr("What each option would do"))
         flags = Qt.TextInteractionFlag
         self.setTextInteractionFlags(flags.LinksAccessibleByMouse | flags.LinksAccessibleByKeyboard)
         self.linkActivated.connect(self._show)
@@ -67,7 +68,7 @@ class OptionEffects(QLabel):
             effect = effects.get(option.id)
             if effect is not None and lines != [_ONLY_DECISIONS]:
                 title = option.title.rstrip("…")
-                link = f' <a href="{escape(option.id)}">show</a>' if effect.changes.files else ""
+                link = tr(' <a href="{id}">show</a>', id=escape(option.id)) if effect.changes.files else ""
                 lines.append(f"<b>{escape(title)}</b>: {escape(effect.words)}.{link}")
         style = f"<style>a {{ color: {theme().mine}; }}</style>"
         self.setText(style + "<br>".join(lines))

@@ -27,9 +27,10 @@ from watchdog.observers import Observer
 from watchdog.observers.api import BaseObserver
 
 from fernshale.core.base.log import LOGGER
+from fernshale.core.base.texts import tr
 
 # A folder that appears while it is registered is registered twice, which changes nothing.
-warnings.filterwarnings("ignore", message="Callback with id .* already exists", category=RuntimeWarning)
+warnings.filterwarnings("ignore", message=tr("Callback with id .* already exists"), category=RuntimeWarning)
 
 # Only what changes a tree: reading a file must not count, since a check reads the tree.
 _EVENTS: list[type[FileSystemEvent]] = [

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from time import monotonic
 
+from fernshale.core.base.texts import tr
+
 # Earlier than this nothing is known about the speed; seconds, and the share that is done.
 _EARLY_S = 3.0
 _EARLY_SHARE = 0.05
@@ -35,12 +37,12 @@ class Pace:
         """The work, its progress, and an estimate of the time left once there is one."""
         parts = [self._what]
         if self._total:
-            parts.append(f"{self._done} of {self._total}")
+            parts.append(tr("{done} of {total}", done=self._done, total=self._total))
             gone = self._now() - self._since
             if gone >= _EARLY_S and self._done >= _EARLY_SHARE * self._total:
-                parts.append(f"about {_span(gone * (self._total - self._done) / self._done)} left")
+                parts.append(tr("about {span} left", span=_span(gone * (self._total - self._done) / self._done)))
         elif self.elapsed_s >= _EARLY_S:
-            usual = f", {_span(self._usual)} the last time" if self._usual else ""
+            usual = tr(", {span} the last time", span=_span(self._usual)) if self._usual else ""
             parts.append(f"{_span(self.elapsed_s)}{usual}")
         return " · ".join(parts)
 
@@ -50,4 +52,4 @@ def _span(seconds: float) -> str:
     if seconds < 120:
         return f"{max(1, round(seconds))} s"
     minutes = round(seconds / 60)
-    return f"{minutes} min" if minutes < 120 else f"{minutes / 60:.1f} h"
+    return tr("{minutes} min", minutes=minutes) if minutes < 120 else f"{minutes / 60:.1f} h"

@@ -40,6 +40,7 @@ from fernshale.app.highlight import prepare_lexers
 from fernshale.app.jobs import Runner, Task
 from fernshale.app.outside_edits import OutsideEdits
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.import_content import ImportPlan
 from fernshale.core.crossing.flow.start import Extent
@@ -94,8 +95,8 @@ class Session(QObject):
         self.runner.failed.connect(self._on_failed)
         self.runner.cancelled.connect(self._on_cancelled)
         self.attempts.succeeded.connect(self._on_attempts)
-        self.attempts.failed.connect(lambda error: self.said.emit(f"proposals were not tried: {error}"))
-        self.attempts.cancelled.connect(lambda: self.said.emit("trying proposals was stopped"))
+        self.attempts.failed.connect(lambda error: self.said.emit(tr("proposals were not tried: {error}", error=error)))
+        self.attempts.cancelled.connect(lambda: self.said.emit(tr("trying proposals was stopped")))
         self.outside = OutsideEdits(self)
         self.outside.suspected.connect(self._inspect_quietly)
 
@@ -121,7 +122,7 @@ class Session(QObject):
             )
             return inspect(self.crossing, work)
 
-        self._start(f"reading {project.name}", task)
+        self._start(tr("reading {name}", name=project.name), task)
 
     def resume(self, crossing: Crossing) -> None:
         """Resume a crossing."""
@@ -130,7 +131,7 @@ class Session(QObject):
             self.crossing = crossing
             return inspect(crossing, work)
 
-        self._start(f"reading {crossing.setup.project.name}", task)
+        self._start(tr("reading {name}", name=crossing.setup.project.name), task)
 
     def close(self) -> None:
         self.outside.stop()
@@ -152,7 +153,7 @@ class Session(QObject):
             what = rehearsed_of(crossing.setup)
             carry_out_rehearsed(crossing, what, plan, lambda step: work.progress(step.item.title, 0, 0), work)
 
-        self._act(f"the automatic part of {plan.title}", task)
+        self._act(tr("the automatic part of {title}", title=plan.title), task)
 
     # -- what options would do
 
@@ -182,7 +183,7 @@ class Session(QObject):
 
     def refresh(self) -> None:
         """Read everything again."""
-        self._act("refreshing", lambda crossing, work: None)
+        self._act(tr("refreshing"), lambda crossing, work: None)
 
     def carry_out(self, action: Action, title: str, why: str = "") -> None:
         """Carry an action out."""
@@ -209,7 +210,7 @@ class Session(QObject):
         def task(crossing: Crossing, work: Work) -> None:
             apply_confident_fixes(crossing, Author(YOU), work)
 
-        self._act("applying the high-confidence fixes", task)
+        self._act(tr("applying the high-confidence fixes"), task)
 
     def build_and_fix(self) -> None:
         """Build and fix automatically, until it compiles or no high-confidence fix is left."""
@@ -217,16 +218,16 @@ class Session(QObject):
         def task(crossing: Crossing, work: Work) -> None:
             work.on_line(build_and_fix(crossing, Author(YOU), work))
 
-        self._act("building and fixing automatically", task)
+        self._act(tr("building and fixing automatically"), task)
 
     def choose_confidence(self, value: float) -> None:
         """Set the confidence from which fixes are applied automatically."""
-        self._act("setting the confidence", lambda crossing, work: choose_confidence(crossing, value))
+        self._act(tr("setting the confidence"), lambda crossing, work: choose_confidence(crossing, value))
 
     def choose_attempts(self, is_wanted: bool) -> None:
         """Set whether the proposals of each build are tried in a copy of the project."""
         builds = AttemptBudget().builds if is_wanted else 0
-        self._act("setting whether proposals are tried", lambda crossing, work: choose_attempts(crossing, builds))
+        self._act(tr("setting whether proposals are tried"), lambda crossing, work: choose_attempts(crossing, builds))
 
     def try_proposals(self) -> None:
         """Try the proposals of the last build in a copy of the project, in the background. A change of the project ends it."""
@@ -234,7 +235,7 @@ class Session(QObject):
         if crossing is not None:
             builds = attempts_per_build(crossing) or AttemptBudget().builds
             self.attempts.start(
-                "trying the proposals", lambda work: try_proposals(crossing, AttemptBudget(builds), work)
+                tr("trying the proposals"), lambda work: try_proposals(crossing, AttemptBudget(builds), work)
             )
 
     def stop_attempts(self) -> None:
@@ -253,7 +254,7 @@ class Session(QObject):
             with crossing.acting():
                 undo(crossing, entry, work)
 
-        self._act(f"undoing {title}", task)
+        self._act(tr("undoing {title}", title=title), task)
 
     def redo(self, entry: int, title: str) -> None:
         """Redo a step that was undone."""
@@ -262,7 +263,7 @@ class Session(QObject):
             with crossing.acting():
                 redo(crossing, entry, work)
 
-        self._act(f"redoing {title}", task)
+        self._act(tr("redoing {title}", title=title), task)
 
     def go_back_to(self, entry: int) -> None:
         """Undo a step and all later ones."""
@@ -271,7 +272,7 @@ class Session(QObject):
             with crossing.acting():
                 go_back_to(crossing, entry, work)
 
-        self._act("undoing several steps", task)
+        self._act(tr("undoing several steps"), task)
 
     def add_check(self, check: Check) -> None:
         """Put a behaviour to try on the list."""
@@ -280,7 +281,7 @@ class Session(QObject):
             with crossing.acting():
                 add_check(crossing, scan_crossing(crossing, work), check)
 
-        self._act(f"to try: {check.name}", task)
+        self._act(tr("to try: {name}", name=check.name), task)
 
     def refuse_check(self, name: str) -> None:
         """Do not propose a check again."""
@@ -289,7 +290,7 @@ class Session(QObject):
             with crossing.acting():
                 refuse_check(crossing, name)
 
-        self._act("a proposed check is not needed", task)
+        self._act(tr("a proposed check is not needed"), task)
 
     def import_content(self, plan: ImportPlan, over: bool) -> None:
         """Import content with its dependencies."""
@@ -297,9 +298,9 @@ class Session(QObject):
         def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
                 scan = scan_crossing(crossing, work)
-                import_content(crossing, scan, plan, over, "chosen in the window", work)
+                import_content(crossing, scan, plan, over, tr("chosen in the window"), work)
 
-        self._act("bringing content over", task)
+        self._act(tr("bringing content over"), task)
 
     def restore(self, snapshot: str, paths: tuple[str, ...]) -> None:
         """Bring a snapshot back into the project, as a step that can itself be undone."""
@@ -308,7 +309,7 @@ class Session(QObject):
             with crossing.acting():
                 restore_snapshot(crossing, snapshot, paths, work)
 
-        self._act("restoring", task)
+        self._act(tr("restoring"), task)
 
     def retry(self) -> None:
         """Repeat the action that was refused for lack of trust."""
@@ -338,7 +339,7 @@ class Session(QObject):
         elif self.runner.start(title, task):
             self._quiet = ""
         else:
-            self.said.emit("another task is still running")
+            self.said.emit(tr("another task is still running"))
 
     def _inspect_quietly(self) -> None:
         """Notice edits made in another program."""
@@ -375,10 +376,10 @@ class Session(QObject):
         self.outside.watch(result.setup.project)
         if before is None:
             paths = result.scan.paths
-            self.preparing.start("preparing colours", lambda work: prepare_lexers(paths, work.token))
+            self.preparing.start(tr("preparing colours"), lambda work: prepare_lexers(paths, work.token))
             self.opened.emit()
         if was == "watch":
-            self.said.emit("files were changed outside Fernshale; everything was read again")
+            self.said.emit(tr("files were changed outside Fernshale; everything was read again"))
         self.overview_changed.emit(result)
         self._try_if_wanted(result)
 
@@ -406,7 +407,7 @@ class Session(QObject):
 
     def _on_cancelled(self) -> None:
         if not self._end_of_quiet():
-            self.said.emit("cancelled; finished steps are in the logbook")
+            self.said.emit(tr("cancelled; finished steps are in the logbook"))
             self._inspect_after_failure(None)
 
     def _inspect_after_failure(self, error: object) -> None:

@@ -10,6 +10,7 @@ from fernshale.app.notify import notify
 from fernshale.app.pace import Pace
 from fernshale.app.widgets.basics import button
 from fernshale.core.base.settings import usable_settings
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.stages.overview import Overview
 
 _SOON_MS = 400
@@ -30,13 +31,13 @@ class StatusLine(QStatusBar):
         self._tick.timeout.connect(self._say_pace)
         self._message = QLabel("", self)
         self._message.setContentsMargins(12, 0, 0, 0)
-        self._undo = button(self, "Undo", self.undo_asked.emit, hint="Ctrl+Z")
+        self._undo = button(self, tr("Undo"), self.undo_asked.emit, hint="Ctrl+Z")
         self._undo.setObjectName("link")
         self._progress = QProgressBar(self)
         self._progress.setFixedWidth(180)
         self._progress.setTextVisible(False)
-        self._cancel = button(self, "Cancel", self.cancel_asked.emit, hint="Esc")
-        self._keys_hint = QLabel("Ctrl+K all actions", self)
+        self._cancel = button(self, tr("Cancel"), self.cancel_asked.emit, hint="Esc")
+        self._keys_hint = QLabel(tr("Ctrl+K all actions"), self)
         self._keys_hint.setContentsMargins(0, 0, 12, 0)
         self.addWidget(self._message, 1)
         for widget in (self._undo, self._progress, self._cancel):
@@ -100,4 +101,7 @@ class StatusLine(QStatusBar):
 
     def _notify_end(self) -> None:
         if self._project:
-            notify(f"{self._project}: done after {self._pace.elapsed_s:.0f} s", self._message.text())
+            notify(
+                tr("{project}: done after {elapsed_s:.0f} s", project=self._project, elapsed_s=self._pace.elapsed_s),
+                self._message.text(),
+            )

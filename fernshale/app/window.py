@@ -74,7 +74,7 @@ from fernshale.app.widgets.menu_button import MenuButton
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.strips import FootStrip, SideStrip
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.record.database import LogEntry
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
@@ -184,7 +184,7 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(1, 10, 0, 0)
         self._items_head = heading_label(side, "")
         self._items_head.setContentsMargins(11, 0, 8, 4)
-        self.items = RowList(side, "Open items", wrap=True)
+        self.items = RowList(side, tr("Open items"), wrap=True)
         self.items.activated_row.connect(self._go_to)
         self.items.clicked.connect(lambda index: self._go_to(self.items.current()))
         self.items.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -194,8 +194,8 @@ class MainWindow(QMainWindow):
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 8, 8)
         row.setSpacing(6)
-        row.addWidget(button(side, "Report", lambda: self.show_view(self.report), hint="Alt+8"))
-        self._debts_button = button(side, "Debts", lambda: self.show_view(self.debts), hint="Alt+9")
+        row.addWidget(button(side, tr("Report"), lambda: self.show_view(self.report), hint="Alt+8"))
+        self._debts_button = button(side, tr("Debts"), lambda: self.show_view(self.debts), hint="Alt+9")
         self.debts.count_changed.connect(self._count_debts)
         row.addWidget(self._debts_button)
         row.addStretch(1)
@@ -212,10 +212,10 @@ class MainWindow(QMainWindow):
         column = QVBoxLayout(left)
         column.setContentsMargins(4, 6, 0, 0)
         column.setSpacing(2)
-        head = heading_label(left, "Logbook")
+        head = heading_label(left, tr("Logbook"))
         head.setContentsMargins(11, 0, 0, 0)
         column.addWidget(head)
-        self.logbook = RowList(left, "Logbook", padding=3)
+        self.logbook = RowList(left, tr("Logbook"), padding=3)
         self.logbook.link_clicked.connect(self._ask_undo)
         self.logbook.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.logbook.customContextMenuRequested.connect(self._logbook_menu)
@@ -224,13 +224,13 @@ class MainWindow(QMainWindow):
         column = QVBoxLayout(right)
         column.setContentsMargins(8, 6, 6, 4)
         column.setSpacing(2)
-        column.addWidget(heading_label(right, "Output"))
+        column.addWidget(heading_label(right, tr("Output")))
         self.output = QPlainTextEdit(right)
         self.output.setReadOnly(True)
         self.output.setFont(code_font(11))
         self.output.setMaximumBlockCount(20_000)
         self.output.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self.output.setAccessibleName("Output of commands")
+        self.output.setAccessibleName(tr("Output of commands"))
         column.addWidget(self.output)
         split.setSizes([780, 500])
         outer.addWidget(split)
@@ -279,7 +279,7 @@ class MainWindow(QMainWindow):
         remember(project)
         try:
             if self._is_open_elsewhere(project):
-                self._status.say(f"{project.name} is open in another window, which is in front now")
+                self._status.say(tr("{name} is open in another window, which is in front now", name=project.name))
                 return
             crossing = find_crossing(project)
         except FernshaleError as error:
@@ -362,7 +362,7 @@ class MainWindow(QMainWindow):
             self.setWindowTitle("Fernshale")
 
     def _choose_folder(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Your project")
+        folder = QFileDialog.getExistingDirectory(self, tr("Your project"))
         if folder:
             self.open_project(Path(folder))
 
@@ -413,7 +413,7 @@ class MainWindow(QMainWindow):
             self.band.show_overview(self.session.overview, None)
 
     def _count_debts(self, number: int) -> None:
-        self._debts_button.setText(f"Debts · {number}" if number else "Debts")
+        self._debts_button.setText(tr("Debts · {number}", number=number) if number else tr("Debts"))
 
     def _on_opened(self) -> None:
         self._stack.setCurrentIndex(1)
@@ -421,7 +421,7 @@ class MainWindow(QMainWindow):
         assert overview is not None
         self._place_on_desktop.stand_for(self.session.crossing.folder if self.session.crossing is not None else None)
         waiting = [stage for stage in STAGES if overview.states[stage] is not StageState.CLEAR]
-        self.setWindowTitle(f"{overview.setup.project.name} – Fernshale")
+        self.setWindowTitle(tr("{name} – Fernshale", name=overview.setup.project.name))
         self.show_stage(waiting[0] if waiting else Stage.TRIAL)
 
     def _show(self, overview: Overview) -> None:
@@ -440,9 +440,9 @@ class MainWindow(QMainWindow):
         items = overview.items
         needs = sum(item.needs_you for item in items)
         head = f"{count(len(items), 'open item')}" + (
-            f", {needs} need you" if needs > 1 else ", 1 needs you" if needs else ""
+            tr(", {needs} need you", needs=needs) if needs > 1 else tr(", 1 needs you") if needs else ""
         )
-        head = head if items else "Nothing is left open"
+        head = head if items else tr("Nothing is left open")
         self._items_head.setText(head)
         self._side_strip.say(f"{head} · {FOLDABLE['items'][1]}", needs > 0)
         self._foot_strip.say("logbook", _last_words(overview.logbook))
@@ -495,7 +495,7 @@ class MainWindow(QMainWindow):
     def _page_name(self) -> str:
         here = self._page_stack.currentWidget()
         if isinstance(here, Page):
-            return here.stage.value.lower()
+            return here.stage.title.lower()
         return here.NAME if isinstance(here, _VIEWS) else ""
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -553,11 +553,11 @@ class MainWindow(QMainWindow):
             return
         menu = QMenu(self)
         if entry.can_undo:
-            menu.addAction("Undo this step…", lambda: self._ask_undo(entry))
+            menu.addAction(tr("Undo this step…"), lambda: self._ask_undo(entry))
         if entry.can_redo:
-            menu.addAction("Redo this step…", lambda: self._ask_undo(entry))
-        menu.addAction("Undo back to here, this step included…", lambda: self._ask_undo(entry, back_to=True))
-        menu.addAction("Copy", lambda: QApplication.clipboard().setText(entry.title))
+            menu.addAction(tr("Redo this step…"), lambda: self._ask_undo(entry))
+        menu.addAction(tr("Undo back to here, this step included…"), lambda: self._ask_undo(entry, back_to=True))
+        menu.addAction(tr("Copy"), lambda: QApplication.clipboard().setText(entry.title))
         menu.exec(self.logbook.viewport().mapToGlobal(place))
 
     def _item_menu(self, place: QPoint) -> None:
@@ -570,7 +570,7 @@ class MainWindow(QMainWindow):
             menu.addAction(option.title, partial(take_option, self, self.session, item, option))
         if item.place:
             path, line = file_and_line(item.place)
-            menu.addAction("Open in your editor", lambda: self._open_editor(path, line))
+            menu.addAction(tr("Open in your editor"), lambda: self._open_editor(path, line))
         menu.exec(self.items.viewport().mapToGlobal(place))
 
     def _open_knot(self, knot: Knot | None) -> None:
@@ -617,50 +617,58 @@ class MainWindow(QMainWindow):
             return MenuCommand(title, area, keys, act)
 
         return (
-            always("Open a folder…", "Project", self._choose_folder, "Ctrl+O"),
-            *(always(f"Try {words}", "Project", self._opening_sample(name)) for name, words in SAMPLES.items()),
-            always("Compare two releases…", "Project", self._compare_releases),
-            here("Describe this project…", "Project", self._describe),
-            here("Import content from another project…", "Project", self._bring_content),
-            here("Save the report…", "Project", self.report.save),
-            always("Settings…", "Project", self.look.ask_settings, "Ctrl+,"),
-            always("Back to the start page", "Go to", self._to_start, "Alt+0"),
+            always(tr("Open a folder…"), tr("Project"), self._choose_folder, "Ctrl+O"),
             *(
-                here(f"Go to {stage.value}", "Go to", partial(self._enter_stage, stage), f"Alt+{number}")
+                always(tr("Try {words}", words=words), tr("Project"), self._opening_sample(name))
+                for name, words in SAMPLES.items()
+            ),
+            always(tr("Compare two releases…"), tr("Project"), self._compare_releases),
+            here(tr("Describe this project…"), tr("Project"), self._describe),
+            here(tr("Import content from another project…"), tr("Project"), self._bring_content),
+            here(tr("Save the report…"), tr("Project"), self.report.save),
+            always(tr("Settings…"), tr("Project"), self.look.ask_settings, "Ctrl+,"),
+            always(tr("Back to the start page"), tr("Go to"), self._to_start, "Alt+0"),
+            *(
+                here(
+                    tr("Go to {page}", page=stage.title),
+                    tr("Go to"),
+                    partial(self._enter_stage, stage),
+                    f"Alt+{number}",
+                )
                 for number, stage in enumerate(STAGES, 1)
             ),
-            here("Go to the report", "Go to", lambda: self.show_view(self.report), "Alt+8"),
-            here("Go to the debts", "Go to", lambda: self.show_view(self.debts), "Alt+9"),
-            here("Go to the rehearsals", "Go to", lambda: self.show_view(self.rehearsal), "Alt+R"),
-            here("Find on this page…", "Go to", self._find, "Ctrl+F"),
-            here("Find the next place", "Go to", self._find_next, "F3"),
-            here("Build", "Work", self._build, "F5"),
-            here("Build and fix automatically", "Work", self.session.build_and_fix),
-            here("Run the game", "Work", lambda: self.session.carry_out(RunGame(), "running the game")),
-            here("Read the project again", "Work", self.session.refresh, "Ctrl+R"),
-            here("Cancel what runs", "Work", self.session.runner.cancel, "Escape"),
-            here("Undo the last step…", "Undo", self._undo_last, "Ctrl+Z"),
-            here("Redo the last undone step…", "Undo", self._redo_last, "Ctrl+Y"),
-            here("Undo back to the start…", "Undo", self._undo_all),
-            here("The detail in the whole window", "View", self.show_whole, "Z"),
+            here(tr("Go to the report"), tr("Go to"), lambda: self.show_view(self.report), "Alt+8"),
+            here(tr("Go to the debts"), tr("Go to"), lambda: self.show_view(self.debts), "Alt+9"),
+            here(tr("Go to the rehearsals"), tr("Go to"), lambda: self.show_view(self.rehearsal), "Alt+R"),
+            here(tr("Find on this page…"), tr("Go to"), self._find, "Ctrl+F"),
+            here(tr("Find the next place"), tr("Go to"), self._find_next, "F3"),
+            here(tr("Build"), tr("Work"), self._build, "F5"),
+            here(tr("Build and fix automatically"), tr("Work"), self.session.build_and_fix),
+            here(tr("Run the game"), tr("Work"), lambda: self.session.carry_out(RunGame(), tr("running the game"))),
+            here(tr("Read the project again"), tr("Work"), self.session.refresh, "Ctrl+R"),
+            here(tr("Cancel what runs"), tr("Work"), self.session.runner.cancel, "Escape"),
+            here(tr("Undo the last step…"), tr("Undo"), self._undo_last, "Ctrl+Z"),
+            here(tr("Redo the last undone step…"), tr("Undo"), self._redo_last, "Ctrl+Y"),
+            here(tr("Undo back to the start…"), tr("Undo"), self._undo_all),
+            here(tr("The detail in the whole window"), tr("View"), self.show_whole, "Z"),
             *(
-                here(f"Fold or unfold: {title.lower()}", "View", partial(self.fold, pane), key)
+                here(tr("Fold or unfold: {part}", part=title.lower()), tr("View"), partial(self.fold, pane), key)
                 for pane, (title, key) in FOLDABLE.items()
             ),
-            always("Light or dark", "View", self.look.toggle_theme),
-            always("Larger letters", "View", partial(self.look.zoom, 1), "Ctrl++", "Ctrl+="),
-            always("Smaller letters", "View", partial(self.look.zoom, -1), "Ctrl+-"),
-            always("Letters of the usual size", "View", partial(self.look.zoom, 0), "Ctrl+0"),
-            here("Compare snapshots…", "Snapshots", lambda: self._open_knot(None), "Alt+S"),
-            always("The snapshot store…", "Snapshots", self._open_store),
-            always("Help on this page", "Help", self.help.show_page, "F1"),
-            always("What is this?", "Help", QWhatsThis.enterWhatsThisMode, "Shift+F1"),
-            always("All keys", "Help", self.help.show_keys, "Ctrl+F1"),
-            always("The words of Fernshale", "Help", partial(self.help.show, "words")),
-            always("The guide", "Help", partial(self.help.show, FIRST_CHAPTER)),
-            always("Save a diagnostic bundle…", "Help", lambda: save_bundle(self, self.session.crossing)),
-            MenuCommand("All actions", "Help", ("Ctrl+K",), self.show_actions),
-            MenuCommand("The menu", "Help", ("Alt+M",), lambda: self._menu.open_menu(), is_key_only=True),
+            always(tr("Light or dark"), tr("View"), self.look.toggle_theme),
+            always(tr("Larger letters"), tr("View"), partial(self.look.zoom, 1), "Ctrl++", "Ctrl+="),
+            always(tr("Smaller letters"), tr("View"), partial(self.look.zoom, -1), "Ctrl+-"),
+            always(tr("Letters of the usual size"), tr("View"), partial(self.look.zoom, 0), "Ctrl+0"),
+            here(tr("Compare snapshots…"), tr("Snapshots"), lambda: self._open_knot(None), "Alt+S"),
+            always(tr("The snapshot store…"), tr("Snapshots"), self._open_store),
+            always(tr("Help on this page"), tr("Help"), self.help.show_page, "F1"),
+            always(tr("What is this?"), tr("Help"), QWhatsThis.enterWhatsThisMode, "Shift+F1"),
+            always(tr("All keys"), tr("Help"), self.help.show_keys, "Ctrl+F1"),
+            always(tr("The words of Fernshale"), tr("Help"), partial(self.help.show, "words")),
+            always(tr("The guide"), tr("Help"), partial(self.help.show, FIRST_CHAPTER)),
+            always(tr("Save a diagnostic bundle…"), tr("Help"), lambda: save_bundle(self, self.session.crossing)),
+            MenuCommand(tr("All actions"), tr("Help"), ("Ctrl+K",), self.show_actions),
+            MenuCommand(tr("The menu"), tr("Help"), ("Alt+M",), lambda: self._menu.open_menu(), is_key_only=True),
         )
 
     def _actions(self) -> tuple[MenuCommand, ...]:
@@ -672,12 +680,14 @@ class MainWindow(QMainWindow):
         if overview is None:
             return tuple(actions)
         for debt in overview.build.debts:
-            act = partial(self.session.carry_out, SwitchCodeOn(debt.entry), f"switching on: {debt.title}")
-            actions.append(MenuCommand(f"Switch on: {debt.title}", "Build", (), act))
+            act = partial(
+                self.session.carry_out, SwitchCodeOn(debt.entry), tr("switching on: {title}", title=debt.title)
+            )
+            actions.append(MenuCommand(tr("Switch on: {title}", title=debt.title), tr("Build"), (), act))
         for item in overview.items:
             for option in item.options:
                 act = partial(take_option, self, self.session, item, option)
-                actions.append(MenuCommand(f"{option.title}: {item.title}", item.stage.value, (), act))
+                actions.append(MenuCommand(f"{option.title}: {item.title}", item.stage.title, (), act))
         return tuple(actions)
 
     def _redraw(self) -> None:
@@ -696,7 +706,7 @@ class MainWindow(QMainWindow):
 
     def _chapter_of_page(self) -> str:
         """The name of the page, as the guide has it."""
-        return "Start" if self._stack.currentWidget() is self.start_page else self._page_name().capitalize()
+        return tr("Start") if self._stack.currentWidget() is self.start_page else self._page_name().capitalize()
 
     def _to_start(self) -> None:
         self.start_page.refresh()
@@ -713,7 +723,7 @@ class MainWindow(QMainWindow):
 
     def _find(self) -> None:
         words, good = QInputDialog.getText(
-            self, "Find on this page", "Text to find. F3 finds the next place.", text=self._searched
+            self, tr("Find on this page"), tr("Text to find. F3 finds the next place."), text=self._searched
         )
         if good and words:
             self._searched = words
@@ -722,14 +732,14 @@ class MainWindow(QMainWindow):
     def _find_next(self) -> None:
         here = self._page_stack.currentWidget()
         if self._searched and isinstance(here, (Page, *_VIEWS)) and not here.find_text(self._searched):
-            self._status.say(f"“{self._searched}” is not on this page")
+            self._status.say(tr("“{searched}” is not on this page", searched=self._searched))
 
     def _open_editor(self, path: str, line: int) -> None:
         overview = self.session.overview
         if overview is None or not path:
             return
         trouble = open_in_editor(overview.setup.project / path, line)
-        self._status.say(trouble or f"opened {path} at line {line}")
+        self._status.say(trouble or tr("opened {path} at line {line}", path=path, line=line))
 
     # -- work in the background
 
@@ -745,7 +755,7 @@ class MainWindow(QMainWindow):
             self._foot_strip.say("output", next((line for line in reversed(lines) if line.strip()), ""))
 
     def _on_failed(self, error: object) -> None:
-        self._status.say(str(error).splitlines()[0] if str(error) else "failed")
+        self._status.say(str(error).splitlines()[0] if str(error) else tr("failed"))
         show_error(self, error, self.session.crossing)
 
     def _on_trust_needed(self, error: object) -> None:
@@ -791,12 +801,20 @@ def _key_of(payload: object) -> str:
 
 
 def _words(item: Item) -> str:
-    return " · ".join(part for part in (item.stage.value, item.owner, item.place) if part)
+    return " · ".join(part for part in (item.stage.title, item.owner, item.place) if part)
 
 
 def _entry_row(entry: LogEntry) -> Row:
     when = time.strftime("%H:%M", time.localtime(entry.time))
-    right = "undo" if entry.can_undo else "redo" if entry.can_redo else "undone" if entry.state == "undone" else ""
+    right = (
+        tr("undo")
+        if entry.can_undo
+        else tr("redo")
+        if entry.can_redo
+        else tr("undone")
+        if entry.state == "undone"
+        else ""
+    )
     glyph: str
     tone: Literal["mine", "quiet", "base"]
     glyph, tone = ("●", "mine") if entry.can_undo else ("–", "quiet") if entry.state == "undone" else ("·", "base")

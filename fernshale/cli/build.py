@@ -30,7 +30,7 @@ from fernshale.cli.crossing_lookup import choose_fix_settings, crossing_for, pro
 from fernshale.cli.output import LEFT_TO_DECIDE, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause

@@ -8,7 +8,7 @@ from pathlib import Path
 from fernshale.api.crossings import import_content, open_crossing, plan_import, read_assets_for
 from fernshale.cli.crossing_lookup import scan_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
 

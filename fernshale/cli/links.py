@@ -13,7 +13,7 @@ from fernshale.api.snapshots import Store, default_store
 from fernshale.cli.crossing_lookup import profile_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.stages.links.reference_index import Linkage

@@ -13,7 +13,8 @@ from typing import TextIO
 
 from fernshale.api.crossings import State
 from fernshale.cli.output import terminal_of
-from fernshale.core.base.quantities import count, seconds
+from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import count
 from fernshale.core.base.treepath import printable
 
 # How often the table is written again, seconds.

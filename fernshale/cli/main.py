@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from types import FrameType
 
 from fernshale.cli.arguments import build_parser
+from fernshale.cli.display import has_display
 from fernshale.cli.output import PlainStream
 from fernshale.core.base.crash_report import in_words
 from fernshale.core.base.data_folder import move_former_places
@@ -20,6 +21,7 @@ from fernshale.core.base.settings import usable_settings
 from fernshale.core.base.work import CancelToken
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+_WINDOW_COMMANDS = ("open_window", "demo")
 _FORMER_OPTIONS = {"--way": "--playbook", "--sure": "--automatic-from", "--beside": "--copy-to"}
 _FORMER_COMMANDS = {("carry",): ("import",), ("snapshot", "forget"): ("snapshot", "delete")}
 
@@ -65,6 +67,8 @@ def _run(options: argparse.Namespace, token: CancelToken) -> int:
     """Raises Cancelled, KeyboardInterrupt, BrokenPipeError."""
     module, name = options.handler
     try:
+        if module in _WINDOW_COMMANDS and not getattr(options, "headless", False) and has_display():
+            importlib.import_module("fernshale.cli.open_window").use_user_language()
         handler = getattr(importlib.import_module(f"fernshale.cli.{module}"), name)
         with logged("-", f"command {name}"):
             code: int = handler(options, token)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import argparse
 import sys
+from contextlib import suppress
 from pathlib import Path
 
 from fernshale.cli.display import has_display
 from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.settings import usable_settings
 from fernshale.core.base.work import CancelToken
 
 
@@ -20,6 +22,14 @@ def open_window(options: argparse.Namespace, token: CancelToken) -> int:
             "there is no display to show the window on", "`fernshale --help` lists what can be done without one."
         )
     return show(project, None, "")
+
+
+def use_user_language() -> None:
+    """Have the window in the user's language. To be called before the modules that hold its texts are imported."""
+    with suppress(ImportError):  # reported when the window is to be shown
+        from fernshale.app.language import chosen_language, use_language
+
+        use_language(chosen_language(usable_settings().look.language))
 
 
 def show(project: Path | None, shelf: Path | None, target: str) -> int:

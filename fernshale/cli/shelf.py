@@ -11,7 +11,7 @@ from pathlib import Path
 from fernshale.api.projects import ShelfServer, add_releases, find_releases, read_profile, read_shelf
 from fernshale.cli.output import print_json, print_lines
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count
 from fernshale.core.base.work import CancelToken, Work
 
 

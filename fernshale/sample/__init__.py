@@ -6,6 +6,8 @@ import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
+from fernshale.core.base.texts import tr
+
 _DATA = Path(__file__).parent / "data"
 PROFILES = _DATA / "profiles"
 
@@ -27,7 +29,7 @@ _SAMPLES = {
     "quayside": ("quayside", "shelf-osier", "osier", "quayside", "2.0"),
 }
 # Each with a short description.
-SAMPLES = {"nine-piers": "a ferry game with eight plugins", "quayside": "a workspace of twelve toys"}
+SAMPLES = {"nine-piers": tr("a ferry game with eight plugins"), "quayside": tr("a workspace of twelve toys")}
 
 
 def unpack(folder: Path, name: str = "nine-piers") -> Sample:

@@ -18,7 +18,8 @@ from package.shared_files import ROOT
 
 # Parts of Qt that the window does not use, by their folders and files in its package.
 _UNUSED = (
-    "Qt/qml", "Qt/translations", "Qt/plugins/qmltooling", "Qt/plugins/sqldrivers", "Qt/plugins/qmllint", "Qt/libexec",
+    "Qt/qml", "Qt/translations/[!q]*", "Qt/translations/qt_*", "Qt/translations/qtdeclarative*",
+    "Qt/plugins/qmltooling", "Qt/plugins/sqldrivers", "Qt/plugins/qmllint", "Qt/libexec",
     "Qt/lib/libQt6Qml*", "Qt/lib/libQt6Quick*", "Qt/lib/libQt6Designer*", "Qt/lib/libQt6Sql*", "Qt/lib/libQt6Test*",
     "Qt/lib/libQt6Help*", "QtQml*", "QtQuick*", "QtDesigner*", "QtSql*", "QtTest*", "QtHelp*", "QtUiTools*", "QtConcurrent*",
     "assistant*", "designer*", "linguist*", "lrelease*", "lupdate*", "qml*", "balsam*", "rcc", "uic", "svgtoqml",

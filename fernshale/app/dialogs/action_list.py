@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QVBoxLayout, QWidget
 
 from fernshale.app.commands import MenuCommand
 from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.texts import tr
 
 
 class ActionList(QDialog):
@@ -15,15 +16,15 @@ class ActionList(QDialog):
 
     def __init__(self, parent: QWidget, actions: tuple[MenuCommand, ...]) -> None:
         super().__init__(parent)
-        self.setWindowTitle("All actions")
+        self.setWindowTitle(tr("All actions"))
         self.resize(560, 420)
         self._actions = actions
         column = QVBoxLayout(self)
         self._words = QLineEdit(self)
-        self._words.setPlaceholderText("What do you want to do?")
+        self._words.setPlaceholderText(tr("What do you want to do?"))
         self._words.textChanged.connect(self._narrow)
         self._words.installEventFilter(self)
-        self._list = RowList(self, "Actions")
+        self._list = RowList(self, tr("Actions"))
         self._list.activated_row.connect(self._do)
         column.addWidget(self._words)
         column.addWidget(self._list)

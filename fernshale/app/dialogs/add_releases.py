@@ -21,13 +21,20 @@ from PySide6.QtWidgets import (
 from fernshale.api.projects import add_releases, find_releases
 from fernshale.app.dialogs.questions import WorkingDialog, show_error
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import Work
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.release_recognition import FoundRelease
 
-_COLUMNS = ("Add", "What", "Name", "Version", "Accepts", "How it was recognised, and where it is")
+_COLUMNS = (
+    tr("Add"),
+    tr("What"),
+    tr("Name"),
+    tr("Version"),
+    tr("Accepts"),
+    tr("How it was recognised, and where it is"),
+)
 _KINDS = ("engine", "plugin")
 
 
@@ -36,42 +43,46 @@ class AddReleasesDialog(WorkingDialog):
 
     def __init__(self, parent: QWidget | None, shelf: Path, profile: Profile) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Add releases")
+        self.setWindowTitle(tr("Add releases"))
         self.resize(980, 460)
         self.added = 0
         self._shelf, self._profile = shelf, profile
         self._found: list[FoundRelease] = []
         column = QVBoxLayout(self)
-        column.addWidget(heading_label(self, f"Where are releases of {profile.title} and of the plugins?"))
+        column.addWidget(
+            heading_label(self, tr("Where are releases of {title} and of the plugins?", title=profile.title))
+        )
         column.addWidget(
             quiet_label(
                 self,
-                "Point at a folder with one release or with many, an installed engine, an archive, a git repository (its tags are"
-                " releases), or a folder of downloaded packages. Nothing in them is run.",
+                tr(
+                    "Point at a folder with one release or with many, an installed engine, an archive, a git repository (its tags"
+                    " are releases), or a folder of downloaded packages. Nothing in them is run."
+                ),
             )
         )
         row = QHBoxLayout()
-        self._folder = button(self, "A folder or a repository…", self._choose_folder, main=True)
+        self._folder = button(self, tr("A folder or a repository…"), self._choose_folder, main=True)
         row.addWidget(self._folder)
-        row.addWidget(button(self, "Archives…", self._choose_archives))
+        row.addWidget(button(self, tr("Archives…"), self._choose_archives))
         self._message = quiet_label(self, "")
         row.addWidget(self._message, 1)
         column.addLayout(row)
         self._table = QTableWidget(0, len(_COLUMNS), self)
-        self._table.setAccessibleName("Releases that were recognised")
+        self._table.setAccessibleName(tr("Releases that were recognised"))
         self._table.setHorizontalHeaderLabels(list(_COLUMNS))
         self._table.verticalHeader().hide()
         for at, width in enumerate((50, 110, 190, 130, 110)):
             self._table.setColumnWidth(at, width)
         self._table.horizontalHeader().setSectionResizeMode(len(_COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
         column.addWidget(self._table, 1)
-        self._in_place = QCheckBox("Use folders in place, without copying them", self)
+        self._in_place = QCheckBox(tr("Use folders in place, without copying them"), self)
         self._in_place.setChecked(True)
         column.addWidget(self._in_place)
         foot = QHBoxLayout()
-        foot.addWidget(quiet_label(self, f"They are listed in {printable(str(shelf))}."), 1)
-        foot.addWidget(button(self, "Close", self.reject))
-        self._add = button(self, "Add them", self._put, main=True)
+        foot.addWidget(quiet_label(self, tr("They are listed in {shelf}.", shelf=printable(str(shelf)))), 1)
+        foot.addWidget(button(self, tr("Close"), self.reject))
+        self._add = button(self, tr("Add them"), self._put, main=True)
         self._add.setEnabled(False)
         foot.addWidget(self._add)
         column.addLayout(foot)
@@ -87,12 +98,12 @@ class AddReleasesDialog(WorkingDialog):
         )
 
     def _choose_folder(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "A folder with releases, or a git repository")
+        folder = QFileDialog.getExistingDirectory(self, tr("A folder with releases, or a git repository"))
         if folder:
             self.look_at([Path(folder)])
 
     def _choose_archives(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Archives of releases")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Archives of releases"))
         if names:
             self.look_at([Path(name) for name in names])
 
@@ -111,7 +122,11 @@ class AddReleasesDialog(WorkingDialog):
         for item in new:
             self._show(item)
         self._found += new
-        words = f"{count(len(new), 'release')} found there" if new else "no release was recognised there"
+        words = (
+            tr("{releases} found there", releases=count(len(new), "release"))
+            if new
+            else tr("no release was recognised there")
+        )
         self._message.setText(words)
         self._add.setEnabled(bool(self._found))
 
@@ -125,7 +140,7 @@ class AddReleasesDialog(WorkingDialog):
         kind = QComboBox(self._table)
         kind.addItems(list(_KINDS))
         kind.setCurrentText(item.kind)
-        kind.setAccessibleName(f"What {item.id} is")
+        kind.setAccessibleName(tr("What {id} is", id=item.id))
         self._table.setCellWidget(at, 1, kind)
         for number, text in ((2, item.id), (3, item.version), (4, item.accepts)):
             self._table.setItem(at, number, QTableWidgetItem(printable(text)))
@@ -162,7 +177,7 @@ class AddReleasesDialog(WorkingDialog):
     def _put(self) -> None:
         chosen, shelf, in_place = self.chosen, self._shelf, self._in_place.isChecked()
         if not chosen:
-            self._message.setText("Tick the releases to add.")
+            self._message.setText(tr("Tick the releases to add."))
             return
         self._message.setText("adding…")
         self._runner.start("", lambda work: _added(shelf, chosen, in_place, work))

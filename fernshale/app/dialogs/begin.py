@@ -23,6 +23,7 @@ from fernshale.app.dialogs.describe import DescribeDialog
 from fernshale.app.dialogs.questions import WorkingDialog
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.project.preconditions import ProjectProbe
 from fernshale.core.crossing.project.shelf_overview import ShelfOverview
@@ -35,7 +36,7 @@ class BeginDialog(WorkingDialog):
 
     def __init__(self, parent: QWidget, project: Path, profiles: tuple[Path, ...], profile: Path | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Begin a crossing")
+        self.setWindowTitle(tr("Begin a crossing"))
         self.resize(640, 380)
         self._profiles = profiles
         self.project = project
@@ -48,48 +49,52 @@ class BeginDialog(WorkingDialog):
         column.addWidget(self._message)
         column.addWidget(self._trouble)
         ways = QHBoxLayout()
-        self._describe = button(self, "Describe this project…", self._describe_project, main=True)
-        self._profile = button(self, "Name the engine profile…", self._choose_profile)
+        self._describe = button(self, tr("Describe this project…"), self._describe_project, main=True)
+        self._profile = button(self, tr("Name the engine profile…"), self._choose_profile)
         ways.addWidget(self._describe)
         ways.addWidget(self._profile)
         ways.addStretch(1)
         column.addLayout(ways)
         column.addWidget(
-            quiet_label(self, "The shelf: the folder or server with the releases of the engine and its plugins.")
+            quiet_label(self, tr("The shelf: the folder or server with the releases of the engine and its plugins."))
         )
         row = QHBoxLayout()
         self._shelf = QLineEdit(str(QSettings().value("shelf", "") or ""), self)
-        self._shelf.setPlaceholderText("a folder, or http://…; several with a semicolon between")
+        self._shelf.setPlaceholderText(tr("a folder, or http://…; several with a semicolon between"))
         self._shelf.editingFinished.connect(self._read_shelf)
         row.addWidget(self._shelf, 1)
-        row.addWidget(button(self, "Choose…", self._choose_shelf))
-        self._add = button(self, "Add releases…", self._add_releases, hint="Point at folders, archives or repositories")
+        row.addWidget(button(self, tr("Choose…"), self._choose_shelf))
+        self._add = button(
+            self, tr("Add releases…"), self._add_releases, hint=tr("Point at folders, archives or repositories")
+        )
         row.addWidget(self._add)
         column.addLayout(row)
         self._stock = quiet_label(self, "")
         column.addWidget(self._stock)
-        column.addWidget(quiet_label(self, "The release to move to."))
+        column.addWidget(quiet_label(self, tr("The release to move to.")))
         self._target = QComboBox(self)
         column.addWidget(self._target)
-        self._on_copy = QCheckBox("Cross a copy in another folder. The project itself is only read.", self)
+        self._on_copy = QCheckBox(tr("Cross a copy in another folder. The project itself is only read."), self)
         self._on_copy.toggled.connect(self._show_copy_folder)
         column.addWidget(self._on_copy)
         self._copy_box = QLineEdit(self)
-        self._copy_box.setAccessibleName("Folder for the copy")
+        self._copy_box.setAccessibleName(tr("Folder for the copy"))
         self._copy_box.textChanged.connect(lambda _text: self._check_copy_folder())
         column.addWidget(self._copy_box)
         self._copy_box.hide()
         self._target.currentTextChanged.connect(lambda _text: self._show_copy_folder(self._on_copy.isChecked()))
-        self._members_words = quiet_label(self, "Members of the workspace to move. The others stay on their release.")
+        self._members_words = quiet_label(
+            self, tr("Members of the workspace to move. The others stay on their release.")
+        )
         self._members = QListWidget(self)
-        self._members.setAccessibleName("Members to move")
+        self._members.setAccessibleName(tr("Members to move"))
         column.addWidget(self._members_words)
         column.addWidget(self._members, 1)
         column.addStretch(1)
         foot = QHBoxLayout()
-        foot.addWidget(quiet_label(self, "A snapshot is taken first. Nothing else is written, and nothing is run."))
-        foot.addWidget(button(self, "Not now", self.reject))
-        self._begin = button(self, "Begin", self.accept, main=True)
+        foot.addWidget(quiet_label(self, tr("A snapshot is taken first. Nothing else is written, and nothing is run.")))
+        foot.addWidget(button(self, tr("Not now"), self.reject))
+        self._begin = button(self, tr("Begin"), self.accept, main=True)
         foot.addWidget(self._begin)
         column.addLayout(foot)
         # A shelf may be on a server, and a server may be slow.
@@ -131,12 +136,17 @@ class BeginDialog(WorkingDialog):
             self.opening = None
             self._message.setText(printable(self.project.name))
             is_unknown = isinstance(error, NoProfileFits)
-            self._trouble.setText("No profile describes this project yet." if is_unknown else str(error))
+            self._trouble.setText(tr("No profile describes this project yet.") if is_unknown else str(error))
         else:
             self._message.setText(
-                f"{printable(self.project.name)} is on {self.opening.profile.title} {self.opening.release}."
+                tr(
+                    "{name} is on {title} {release}.",
+                    name=printable(self.project.name),
+                    title=self.opening.profile.title,
+                    release=self.opening.release,
+                )
             )
-            self._trouble.setText(f"profile: {self.opening.profile.path}")
+            self._trouble.setText(tr("profile: {path}", path=self.opening.profile.path))
         for shown in (self._profile, self._describe):
             shown.setVisible(self.opening is None)
         self._add.setEnabled(self.opening is not None)
@@ -172,10 +182,14 @@ class BeginDialog(WorkingDialog):
         place = self.copy_folder
         words = ""
         if place is not None and (place.exists() or not place.is_absolute()):
-            words = f"{printable(str(place))} is there already." if place.exists() else "Name a whole path."
+            words = (
+                tr("{place} is there already.", place=printable(str(place)))
+                if place.exists()
+                else tr("Name a whole path.")
+            )
         elif place is not None and place.is_relative_to(self.project):
-            words = "The copy cannot lie inside the project."
-        self._trouble.setText(words or (f"profile: {self.opening.profile.path}" if self.opening else ""))
+            words = tr("The copy cannot lie inside the project.")
+        self._trouble.setText(words or (tr("profile: {path}", path=self.opening.profile.path) if self.opening else ""))
         self._begin.setEnabled(not words and self._target.count() > 0 and self.opening is not None)
 
     def _read_shelf(self) -> None:
@@ -188,7 +202,7 @@ class BeginDialog(WorkingDialog):
         # When another shelf has been read, its result leads back here.
         if self._runner.start("", lambda work: shelf_overview(shelves, opening)):
             self._asked = self._shelf.text()
-        self._trouble.setText("reading the shelf…")
+        self._trouble.setText(tr("reading the shelf…"))
 
     def _on_targets(self, targets: object) -> None:
         if self._asked != self._shelf.text():
@@ -196,9 +210,11 @@ class BeginDialog(WorkingDialog):
             return
         assert self.opening is not None and isinstance(targets, ShelfOverview)
         self._target.addItems(list(targets.targets))
-        lacking = "".join(f"\n◆ missing: {item}" for item in targets.lacking[:4])
-        more = f"\nand {len(targets.lacking) - 4} more" if len(targets.lacking) > 4 else ""
-        self._stock.setText(printable(f"It has {targets.words}.{lacking}{more}"))
+        lacking = "".join(tr("\n◆ missing: {item}", item=item) for item in targets.lacking[:4])
+        more = tr("\nand {number} more", number=len(targets.lacking) - 4) if len(targets.lacking) > 4 else ""
+        self._stock.setText(
+            printable(tr("It has {words}.{lacking}{more}", words=targets.words, lacking=lacking, more=more))
+        )
         QSettings().setValue("shelf", self._asked)
         self._check_copy_folder()
 
@@ -209,7 +225,7 @@ class BeginDialog(WorkingDialog):
         self._trouble.setText(str(error))
 
     def _choose_shelf(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "The shelf", self._shelf.text() or str(self.project.parent))
+        folder = QFileDialog.getExistingDirectory(self, tr("The shelf"), self._shelf.text() or str(self.project.parent))
         if folder:
             self._shelf.setText(folder)
             self._read_shelf()
@@ -231,7 +247,7 @@ class BeginDialog(WorkingDialog):
 
     def _choose_profile(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "The engine profile", str(self.project), "Profiles (*.profile.toml)"
+            self, tr("The engine profile"), str(self.project), tr("Profiles (*.profile.toml)")
         )
         if name:
             self._inspect(Path(name))

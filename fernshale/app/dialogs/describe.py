@@ -63,7 +63,7 @@ from fernshale.app.widgets.file_chips import FileChips
 from fernshale.app.widgets.marked_lines import LineMark, MarkedLine, MarkedLines
 from fernshale.app.widgets.text_document import AnnotatedText
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import Work
 from fernshale.core.profile.model import ProfileCommand
@@ -83,7 +83,7 @@ class DescribeDialog(WorkingDialog):
 
     def __init__(self, parent: QWidget | None, project: Path) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Describe {printable(project.name)}")
+        self.setWindowTitle(tr("Describe {name}", name=printable(project.name)))
         self.resize(1240, 770)
         self.setMinimumSize(900, 560)
         self.profile: Path | None = None
@@ -100,7 +100,7 @@ class DescribeDialog(WorkingDialog):
         self._runner.cancelled.connect(self._on_cancelled)
         for keys, act in (("Ctrl+Return", self._save), ("N", self._next_question)):
             QShortcut(QKeySequence(keys), self).activated.connect(act)
-        self._work("Reading the project…", self._first_look, self._show)
+        self._work(tr("Reading the project…"), self._first_look, self._show)
 
     # -- making
 
@@ -112,10 +112,12 @@ class DescribeDialog(WorkingDialog):
         head.setObjectName("band")
         across = QHBoxLayout(head)
         across.setContentsMargins(18, 12, 18, 12)
-        title = QLabel("Describe this project", head)
+        title = QLabel(tr("Describe this project"), head)
         title.setFont(text_font(17, bold=True))
         across.addWidget(title)
-        across.addWidget(quiet_label(head, f"{printable(self._project.name)} · nothing is written into it"), 1)
+        across.addWidget(
+            quiet_label(head, tr("{name} · nothing is written into it", name=printable(self._project.name))), 1
+        )
         self._state = QLabel("", head)
         self._state.setFont(text_font(14, bold=True))
         across.addWidget(self._state)
@@ -129,11 +131,15 @@ class DescribeDialog(WorkingDialog):
         foot.setObjectName("foot")
         row = QHBoxLayout(foot)
         row.setContentsMargins(14, 8, 14, 8)
-        self._message = quiet_label(foot, "Click a value to say what it is · N shows the next question")
+        self._message = quiet_label(foot, tr("Click a value to say what it is · N shows the next question"))
         row.addWidget(self._message, 1)
-        self._later = button(foot, "Later", self._keep_and_close, hint="Keeps what you said; nothing else is written")
-        self._export = button(foot, "Export…", self._save_elsewhere, hint="Write the profile into a folder of your own")
-        self._next = button(foot, "Use this description", self._save, main=True)
+        self._later = button(
+            foot, tr("Later"), self._keep_and_close, hint=tr("Keeps what you said; nothing else is written")
+        )
+        self._export = button(
+            foot, tr("Export…"), self._save_elsewhere, hint=tr("Write the profile into a folder of your own")
+        )
+        self._next = button(foot, tr("Use this description"), self._save, main=True)
         for made in (self._later, self._export, self._next):
             row.addWidget(made)
         outer.addWidget(foot)
@@ -144,10 +150,10 @@ class DescribeDialog(WorkingDialog):
         column = QVBoxLayout(left)
         column.setContentsMargins(1, 4, 1, 1)
         column.setSpacing(2)
-        self._chips = FileChips(left, "Files of the project")
+        self._chips = FileChips(left, tr("Files of the project"))
         self._chips.chosen.connect(self._choose)
         column.addWidget(self._chips)
-        self._text = AnnotatedText(left, "The file", has_words=False)
+        self._text = AnnotatedText(left, tr("The file"), has_words=False)
         column.addWidget(self._text, 1)
         return left
 
@@ -160,7 +166,7 @@ class DescribeDialog(WorkingDialog):
         self._finding.setWordWrap(True)
         column.addWidget(self._finding)
         self._scroll = QScrollArea(right)
-        self._scroll.setAccessibleName("Questions about the project")
+        self._scroll.setAccessibleName(tr("Questions about the project"))
         self._scroll.setWidgetResizable(True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self._scroll, 1)
@@ -185,7 +191,7 @@ class DescribeDialog(WorkingDialog):
             self.reject()
 
     def _on_cancelled(self) -> None:
-        self._message.setText("Cancelled.")
+        self._message.setText(tr("Cancelled."))
 
     def _again(self, change: Callable[[Description], Description]) -> None:
         """Describe the project again after an answer."""
@@ -204,9 +210,9 @@ class DescribeDialog(WorkingDialog):
         self._description = result
         questions = len(result.questions)
         self._finding.setText(printable(result.headline))
-        self._state.setText(f"◆ {count(questions, 'question')}" if questions else "● no questions left")
+        self._state.setText(f"◆ {count(questions, 'question')}" if questions else tr("● no questions left"))
         self._state.setStyleSheet(f"color: {theme().alarm if questions else theme().mine}")
-        self._message.setText(result.trouble or "Click a value to say what it is · N shows the next question")
+        self._message.setText(result.trouble or tr("Click a value to say what it is · N shows the next question"))
         self._next.setEnabled(result.draft is not None)
         self._export.setEnabled(result.draft is not None)
         files = telling_files(result)[:9]
@@ -214,7 +220,7 @@ class DescribeDialog(WorkingDialog):
             self._file = files[0] if files else next(iter(result.facts.texts), None)
         shown = dict.fromkeys((*files, *([self._file] if self._file not in (None, _FOLDERS) else ())))
         chips = tuple((file, printable(file)) for file in shown)
-        self._chips.set_chips((*chips, ("", "Another file…"), (_FOLDERS, "Folders")), self._file or "")
+        self._chips.set_chips((*chips, ("", tr("Another file…")), (_FOLDERS, tr("Folders"))), self._file or "")
         self._show_file()
         self._show_sections()
 
@@ -247,7 +253,7 @@ class DescribeDialog(WorkingDialog):
         parts = tuple(
             (tones.get(role, "quiet"), amount, f"{role} {amount}") for role, amount in role_counts(self._description)
         )
-        chart = BarChart(parent, "Files by role", 0)
+        chart = BarChart(parent, tr("Files by role"), 0)
         chart.set_bars((Bar("", parts, ""),))
         return chart
 
@@ -261,16 +267,18 @@ class DescribeDialog(WorkingDialog):
         is_said = name in self._description.answers.commands
         row = QHBoxLayout()
         if command is not None:
-            row.addWidget(button(box, "Agree and try", lambda: self._try(name, command), main=not is_said))
+            row.addWidget(button(box, tr("Agree and try"), lambda: self._try(name, command), main=not is_said))
         if command is not None and not is_said:
-            row.addWidget(button(box, "It is right", lambda: self._set_command(name, command)))
-        row.addWidget(button(box, "Another command…", lambda: self._type_command(name)))
+            row.addWidget(button(box, tr("It is right"), lambda: self._set_command(name, command)))
+        row.addWidget(button(box, tr("Another command…"), lambda: self._type_command(name)))
         if not (is_said and command is None):
-            words = "It is not built" if name == "build" else "It is not run"
+            words = tr("It is not built") if name == "build" else tr("It is not run")
             row.addWidget(button(box, words, lambda: self._set_command(name, None)))
         row.addStretch(1)
         if command is not None:
-            hint = "“Agree and try” runs this very command once, in a copy of the project that is removed afterwards."
+            hint = tr(
+                "“Agree and try” runs this very command once, in a copy of the project that is removed afterwards."
+            )
             column.addWidget(quiet_label(box, hint))
         column.addLayout(row)
         if self._trial is not None and name == "build":
@@ -285,8 +293,8 @@ class DescribeDialog(WorkingDialog):
         words.setWordWrap(True)
         column.addWidget(words)
         if not trial.errors and trial.status:
-            column.addWidget(quiet_label(box, "Click a line that is an error; lines like it will be understood."))
-        output = AnnotatedText(box, "What the command printed", has_words=False)
+            column.addWidget(quiet_label(box, tr("Click a line that is an error; lines like it will be understood.")))
+        output = AnnotatedText(box, tr("What the command printed"), has_words=False)
         first = max(len(trial.lines) - _MAX_PRINTED, 0)
         lines = [MarkedLine(number, printable(line)) for number, line in enumerate(trial.lines[first:], first + 1)]
         block = MarkedLines(output, tuple(lines))
@@ -324,13 +332,13 @@ class DescribeDialog(WorkingDialog):
 
     def _choose(self, key: str) -> None:
         if key == "":
-            name, _ = QFileDialog.getOpenFileName(self, "A file of the project", str(self._project))
+            name, _ = QFileDialog.getOpenFileName(self, tr("A file of the project"), str(self._project))
             path = Path(name)
             inside = path.relative_to(self._project).as_posix() if name and path.is_relative_to(self._project) else ""
             if self._description is not None and inside in self._description.facts.texts:
                 self._file = TreePath(inside)
             elif name:
-                self._message.setText("That file is not in the project, is no text, or names no releases.")
+                self._message.setText(tr("That file is not in the project, is no text, or names no releases."))
         else:
             self._file = TreePath(key)
         if self._description is not None:
@@ -358,7 +366,11 @@ class DescribeDialog(WorkingDialog):
     def _ask_value(self, pointed: Pointed) -> None:
         """Ask what a value is."""
         value = pointed.value.text
-        title = f"{value} is {pointed.now}. Is it something else?" if pointed.now else f"{value}: what is it?"
+        title = (
+            tr("{value} is {now}. Is it something else?", value=value, now=pointed.now)
+            if pointed.now
+            else tr("{value}: what is it?", value=value)
+        )
         options = [(words, hint, self._saying(pointed, meaning)) for meaning, words, hint in pointed.meanings]
         self._open_card(pointed.line, AnswerCard(self, title, options, _notes(pointed)))
 
@@ -432,19 +444,19 @@ class DescribeDialog(WorkingDialog):
     def _ask_about_folder(self, folder: TreePath) -> None:
         """Say what a folder is."""
         meanings: tuple[tuple[FolderMeaning, str, str], ...] = (
-            ("plugins", "Plugins live here", "each folder in it is one"),
-            ("own", "It is mine", "own code and scripts"),
-            ("generated", "It is made by a tool", "replaced when the tool runs"),
-            ("asset", "Assets", "data of the game"),
-            ("settings", "Settings", ""),
-            ("other", "Not part of the game", "it stays as it is"),
+            ("plugins", tr("Plugins live here"), tr("each folder in it is one")),
+            ("own", tr("It is mine"), tr("own code and scripts")),
+            ("generated", tr("It is made by a tool"), tr("replaced when the tool runs")),
+            ("asset", tr("Assets"), tr("data of the game")),
+            ("settings", tr("Settings"), ""),
+            ("other", tr("Not part of the game"), tr("it stays as it is")),
         )
 
         def saying(meaning: FolderMeaning) -> Callable[[], None]:
             return lambda: self._say(lambda answers: answers.with_folder(folder, meaning))
 
         options = [(words, hint, saying(meaning)) for meaning, words, hint in meanings]
-        card = AnswerCard(self, f"What is the folder {folder}?", options, ())
+        card = AnswerCard(self, tr("What is the folder {folder}?", folder=folder), options, ())
         self._card = card
         card.closed.connect(self._close_card)
         self._show_folders((self._folders.index(folder), card))
@@ -456,15 +468,21 @@ class DescribeDialog(WorkingDialog):
 
     def _type_command(self, name: ProjectCommand) -> None:
         known = self._description.command(name) if self._description is not None else None
-        words = "The command, as you type it in the project's folder. {engine} is the engine's folder, {build} one to build into."
+        words = tr(
+            "The command, as you type it in the project's folder. {engine} is the engine's folder, {build} one to build into."
+        )
         typed, good = QInputDialog.getText(
-            self, f"The command to {name}", words, QLineEdit.EchoMode.Normal, as_words(known) if known else ""
+            self,
+            tr("The command to {name}", name=name),
+            words,
+            QLineEdit.EchoMode.Normal,
+            as_words(known) if known else "",
         )
         if good and typed.strip():
             try:
                 parts = tuple(shlex.split(typed))
             except ValueError as error:
-                self._message.setText(f"The command cannot be read: {error}.")
+                self._message.setText(tr("The command cannot be read: {error}.", error=error))
                 return
             self._set_command(name, ProfileCommand(parts))
 
@@ -480,7 +498,7 @@ class DescribeDialog(WorkingDialog):
             if self._description is not None:
                 self._show(describe(self._description.facts, self._description.answers.with_command(name, command)))
 
-        words = f"{as_words(command)} runs in a copy of the project…"
+        words = tr("{command} runs in a copy of the project…", command=as_words(command))
         self._work(words, lambda work: try_command(project, command, known_engine(now, work), now.answers, work), then)
 
     def _learn_line(self, line: str) -> None:
@@ -491,7 +509,7 @@ class DescribeDialog(WorkingDialog):
         pattern = pattern_of_line(line, description.facts.tree.files)
         if pattern is None:
             self._message.setText(
-                "That line names no file of the project, so errors cannot be read from lines like it."
+                tr("That line names no file of the project, so errors cannot be read from lines like it.")
             )
             return
         answers = description.answers.with_pattern(pattern)
@@ -504,7 +522,7 @@ class DescribeDialog(WorkingDialog):
         self._write(None)
 
     def _save_elsewhere(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Folder for the profile", str(self._project.parent))
+        folder = QFileDialog.getExistingDirectory(self, tr("Folder for the profile"), str(self._project.parent))
         if folder:
             self._write(Path(folder))
 
@@ -559,7 +577,7 @@ def _folder_lines(description: Description) -> Iterator[tuple[TreePath, MarkedLi
         meaning = said.get(TreePath(folder))
         start = len(text) + 2
         words = f"  {meaning}" if meaning is not None else ""
-        marks = (LineMark(start, start + len(words) - 2, "mine", "you said so"),) if meaning is not None else ()
+        marks = (LineMark(start, start + len(words) - 2, "mine", tr("you said so")),) if meaning is not None else ()
         yield TreePath(folder), MarkedLine(number, printable(text + words), marks)
 
 
@@ -568,8 +586,8 @@ def _notes(pointed: Pointed) -> list[str]:
     notes = []
     if pointed.elsewhere:
         places = ", ".join(f"{file}:{line}" for file, line, _ in pointed.elsewhere[:4])
-        more = f" and {len(pointed.elsewhere) - 4} more" if len(pointed.elsewhere) > 4 else ""
-        notes.append(f"found as well in {places}{more}")
+        more = tr(" and {number} more", number=len(pointed.elsewhere) - 4) if len(pointed.elsewhere) > 4 else ""
+        notes.append(tr("found as well in {places}{more}", places=places, more=more))
     if pointed.lacking:
-        notes.append(f"not found in {', '.join(pointed.lacking[:4])}")
+        notes.append(tr("not found in {lacking}", lacking=", ".join(pointed.lacking[:4])))
     return notes

@@ -11,12 +11,12 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePol
 from fernshale.api.describing import Line, Section
 from fernshale.app.theme import code_font, text_font, theme
 from fernshale.app.widgets.basics import ShortLabel, button, heading_label, quiet_label
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import printable
 
 # A section shows so many lines until a person asks for all.
 _FEW = 4
-_STRIKE = "Remove this suggestion; it is not made again"
+_STRIKE = tr("Remove this suggestion; it is not made again")
 
 
 class AnswerCard(QFrame):
@@ -74,7 +74,7 @@ class SectionCard(QFrame):
         head = QHBoxLayout()
         head.addWidget(heading_label(self, section.title))
         head.addStretch(1)
-        state = f"◆ {count(section.open, 'question')}" if section.open else "● complete"
+        state = f"◆ {count(section.open, 'question')}" if section.open else tr("● complete")
         label = QLabel(state, self)
         label.setFont(text_font(12))
         label.setStyleSheet(f"color: {theme().alarm if section.open else theme().mine}")
@@ -85,7 +85,7 @@ class SectionCard(QFrame):
             self._column.addWidget(self._row(line))
         self._more: QPushButton | None = None
         if self._rest:
-            self._more = button(self, f"{len(self._rest)} more", self._show_all)
+            self._more = button(self, tr("{number} more", number=len(self._rest)), self._show_all)
             self._more.setObjectName("link")
             self._column.addWidget(self._more, 0, Qt.AlignmentFlag.AlignLeft)
 
@@ -106,7 +106,7 @@ class SectionCard(QFrame):
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(6)
         if line.file is not None:
-            place = button(row, printable(line.left), lambda: self.opened.emit(line), hint="Show it in its file")
+            place = button(row, printable(line.left), lambda: self.opened.emit(line), hint=tr("Show it in its file"))
             place.setObjectName("link")
             place.setFont(code_font())
             place.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
@@ -124,6 +124,6 @@ class SectionCard(QFrame):
         if line.key:
             strike = button(row, "✕", lambda: self.struck.emit(line.key), hint=_STRIKE)
             strike.setObjectName("link")
-            strike.setAccessibleName(f"Leave out {line.left}")
+            strike.setAccessibleName(tr("Leave out {left}", left=line.left))
             across.addWidget(strike)
         return row

@@ -14,6 +14,7 @@ from fernshale.app.guide import chapters, guide_folder
 from fernshale.app.theme import scaled
 from fernshale.app.widgets.basics import button, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.texts import tr
 
 # Pixels: the least width of a picture, and what the text has around it.
 _MIN_PICTURE, _AROUND = 300, 90
@@ -40,21 +41,21 @@ class HelpWindow(QDialog):
         self, parent: QWidget | None, commands: Iterable[MenuCommand], page_keys: Iterable[MenuCommand]
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("The guide to Fernshale")
+        self.setWindowTitle(tr("The guide to Fernshale"))
         self.resize(1100, 720)
         self._keys = keys_as_markdown(commands, page_keys)
         column = QVBoxLayout(self)
         split = QSplitter(self)
-        self._list = RowList(split, "Chapters")
+        self._list = RowList(split, tr("Chapters"))
         self._list.set_rows(
-            (*(Row(chapter.title, payload=chapter.name) for chapter in chapters()), Row("All keys", payload="keys"))
+            (*(Row(chapter.title, payload=chapter.name) for chapter in chapters()), Row(tr("All keys"), payload="keys"))
         )
         self._list.chosen.connect(self._on_chosen)
         right = QWidget(split)
         side = QVBoxLayout(right)
         side.setContentsMargins(0, 0, 0, 0)
         self._text = _GuideText(right)
-        self._text.setAccessibleName("The guide")
+        self._text.setAccessibleName(tr("The guide"))
         self._text.setOpenLinks(False)
         self._text.anchorClicked.connect(self._on_link)
         self._text.document().setDocumentMargin(18)
@@ -63,13 +64,13 @@ class HelpWindow(QDialog):
         split.setStretchFactor(1, 1)
         column.addWidget(split, 1)
         foot = QHBoxLayout()
-        foot.addWidget(quiet_label(self, "Find"))
+        foot.addWidget(quiet_label(self, tr("Find")))
         self._words = QLineEdit(self)
-        self._words.setAccessibleName("Find in the guide")
-        self._words.setPlaceholderText("a word; Enter finds the next place in all chapters")
+        self._words.setAccessibleName(tr("Find in the guide"))
+        self._words.setPlaceholderText(tr("a word; Enter finds the next place in all chapters"))
         self._words.returnPressed.connect(self._find)
         foot.addWidget(self._words, 1)
-        foot.addWidget(button(self, "Close", self.accept))
+        foot.addWidget(button(self, tr("Close"), self.accept))
         column.addLayout(foot)
         self._shown = ""
 
@@ -145,13 +146,13 @@ class HelpWindow(QDialog):
 
 def keys_as_markdown(commands: Iterable[MenuCommand], page_keys: Iterable[MenuCommand]) -> str:
     """A page with all keys by their groups."""
-    lines = ["# All keys", ""]
+    lines = [tr("# All keys"), ""]
     for area, items in grouped(item for item in commands if item.keys).items():
         lines += [f"## {area}", "", *_table(items)]
-    lines += ["## While a page has the focus", "", *_table(page_keys)]
+    lines += [tr("## While a page has the focus"), "", *_table(page_keys)]
     return "\n".join(lines)
 
 
 def _table(commands: Iterable[MenuCommand]) -> list[str]:
     rows = [f"| {' or '.join(item.keys)} | {item.title.rstrip('…')} |" for item in commands]
-    return ["| key | does |", "|---|---|", *rows, ""]
+    return [tr("| key | does |"), "|---|---|", *rows, ""]

@@ -26,22 +26,22 @@ from fernshale.app.dialogs.questions import WorkingDialog, ask_trust, show_error
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.import_content import ImportPlan
 from fernshale.core.crossing.project.scan import ProjectScan
 
 _STATES: dict[ContentState, tuple[str, str, Tone]] = {
-    "copy": ("○", "new", "mine"),
-    "same": ("●", "already in the project", "base"),
-    "differs": ("◆", "differs from the project's file", "alarm"),
+    "copy": ("○", tr("new"), "mine"),
+    "same": ("●", tr("already in the project"), "base"),
+    "differs": ("◆", tr("differs from the project's file"), "alarm"),
 }
 
 
 def choose_content(parent: QWidget) -> tuple[Path, list[str]] | None:
     """A folder, and the files and folders in it to import; None when the user cancels."""
-    folder = QFileDialog.getExistingDirectory(parent, "Where the content is: an old folder or another project")
+    folder = QFileDialog.getExistingDirectory(parent, tr("Where the content is: an old folder or another project"))
     if not folder:
         return None
     dialog = PickDialog(parent, Path(folder))
@@ -54,15 +54,17 @@ class PickDialog(QDialog):
 
     def __init__(self, parent: QWidget | None, folder: Path) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Choose files to import")
+        self.setWindowTitle(tr("Choose files to import"))
         self.resize(620, 520)
         self._folder = folder
         column = QVBoxLayout(self)
-        column.addWidget(heading_label(self, f"From {printable(str(folder))}"))
+        column.addWidget(heading_label(self, tr("From {folder}", folder=printable(str(folder)))))
         column.addWidget(
             quiet_label(
                 self,
-                "Files and folders; select several with Ctrl or Shift. Their dependencies are found in the next step.",
+                tr(
+                    "Files and folders; select several with Ctrl or Shift. Their dependencies are found in the next step."
+                ),
             )
         )
         self._model = QFileSystemModel(self)
@@ -70,7 +72,7 @@ class PickDialog(QDialog):
         self._model.setResolveSymlinks(False)
         self._model.setFilter(QDir.Filter.AllEntries | QDir.Filter.NoDotAndDotDot | QDir.Filter.Hidden)
         self._tree = QTreeView(self)
-        self._tree.setAccessibleName("Files and folders")
+        self._tree.setAccessibleName(tr("Files and folders"))
         self._tree.setModel(self._model)
         self._tree.setRootIndex(self._model.setRootPath(str(folder)))
         self._tree.setSelectionMode(QTreeView.SelectionMode.ExtendedSelection)
@@ -79,8 +81,8 @@ class PickDialog(QDialog):
         column.addWidget(self._tree, 1)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        foot.addWidget(button(self, "Not now", self.reject))
-        self._go = button(self, "Find dependencies", self.accept, main=True)
+        foot.addWidget(button(self, tr("Not now"), self.reject))
+        self._go = button(self, tr("Find dependencies"), self.accept, main=True)
         self._go.setEnabled(False)
         foot.addWidget(self._go)
         column.addLayout(foot)
@@ -109,36 +111,36 @@ class ImportDialog(WorkingDialog):
         read: Callable[[ImportPlan, Work], object],
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Import content")
+        self.setWindowTitle(tr("Import content"))
         self.resize(820, 520)
         self._scan, self._source, self._chosen = scan, source, chosen
         self._bring, self._read = bring, read
         self._plan: ImportPlan | None = None
         self._is_reading = False
         column = QVBoxLayout(self)
-        column.addWidget(heading_label(self, f"From {printable(str(source))}"))
+        column.addWidget(heading_label(self, tr("From {source}", source=printable(str(source)))))
         into = QHBoxLayout()
-        words = quiet_label(self, "Import into this folder of the project (empty: its root)")
+        words = quiet_label(self, tr("Import into this folder of the project (empty: its root)"))
         into.addWidget(words, 1)
         self._into = QLineEdit(self)
-        self._into.setAccessibleName("Import into this folder of the project")
+        self._into.setAccessibleName(tr("Import into this folder of the project"))
         self._into.editingFinished.connect(self._inspect)
         into.addWidget(self._into, 1)
         column.addLayout(into)
         self._message = quiet_label(self, "")
         column.addWidget(self._message)
-        self._list = RowList(self, "Files to import")
+        self._list = RowList(self, tr("Files to import"))
         column.addWidget(self._list, 1)
-        self._over = QCheckBox("Also replace files of the project that differ", self)
+        self._over = QCheckBox(tr("Also replace files of the project that differ"), self)
         self._over.toggled.connect(lambda _on: self._show())
         column.addWidget(self._over)
         foot = QHBoxLayout()
-        self._read_assets = button(self, "Read binary assets", self._on_read)
+        self._read_assets = button(self, tr("Read binary assets"), self._on_read)
         self._read_assets.hide()
         foot.addWidget(self._read_assets)
         foot.addStretch(1)
-        foot.addWidget(button(self, "Not now", self.reject))
-        self._go = button(self, "Import", self._on_go, main=True)
+        foot.addWidget(button(self, tr("Not now"), self.reject))
+        self._go = button(self, tr("Import"), self._on_go, main=True)
         foot.addWidget(self._go)
         column.addLayout(foot)
         self._runner.succeeded.connect(self._on_plan)
@@ -148,9 +150,9 @@ class ImportDialog(WorkingDialog):
     def _inspect(self) -> None:
         into = self._into.text().strip()
         self._go.setEnabled(False)
-        self._message.setText("Finding dependencies…")
+        self._message.setText(tr("Finding dependencies…"))
         self._runner.start(
-            "finding dependencies",
+            tr("finding dependencies"),
             lambda work: plan_import(self._scan, self._source, self._chosen, into, work.token),
         )
 
@@ -163,13 +165,13 @@ class ImportDialog(WorkingDialog):
         self._is_reading = True
         self._go.setEnabled(False)
         self._read_assets.hide()
-        self._message.setText("Reading binary assets…")
+        self._message.setText(tr("Reading binary assets…"))
 
         def task(work: Work) -> ImportPlan:
             self._read(plan, work)
             return plan_import(self._scan, self._source, self._chosen, into, work.token)
 
-        self._runner.start("reading binary assets", task)
+        self._runner.start(tr("reading binary assets"), task)
 
     def _on_plan(self, plan: object) -> None:
         assert isinstance(plan, ImportPlan)
@@ -196,23 +198,33 @@ class ImportDialog(WorkingDialog):
             glyph, words, tone = _STATES[item.state]
             rows.append(Row(printable(item.target), item.why, words, glyph, tone, payload=item.path, code=True))
         for missing in plan.unmet:
-            why = f"{printable(missing.by)}:{missing.line} needs it, and no file provides it"
-            rows.append(Row(missing.what, why, "missing", "◇", "alarm", payload=missing, code=True))
+            why = tr("{by}:{line} needs it, and no file provides it", by=printable(missing.by), line=missing.line)
+            rows.append(Row(missing.what, why, tr("missing"), "◇", "alarm", payload=missing, code=True))
         for path in plan.unread:
             rows.append(
-                Row(printable(path), "its ids are not known", "not read", "◇", "alarm", payload=path, code=True)
+                Row(printable(path), tr("its ids are not known"), tr("not read"), "◇", "alarm", payload=path, code=True)
             )
         self._list.set_rows(tuple(rows))
-        self._read_assets.setText(f"Read {count(len(plan.unread), 'binary asset')}")
+        self._read_assets.setText(tr("Read {binary_assets}", binary_assets=count(len(plan.unread), "binary asset")))
         self._read_assets.setVisible(bool(plan.unread))
         number = plan.count("copy") + (plan.count("differs") if self._over.isChecked() else 0)
         self._over.setVisible(bool(plan.count("differs")))
         needed = sum(item.why != "chosen" for item in plan.files)
-        unread = f", {count(len(plan.unread), 'binary asset')} not read" if plan.unread else ""
-        self._message.setText(
-            f"{count(len(self._chosen), 'file')} chosen, {needed} more needed, {len(plan.unmet)} missing{unread}."
+        unread = (
+            tr(", {binary_assets} not read", binary_assets=count(len(plan.unread), "binary asset"))
+            if plan.unread
+            else ""
         )
-        self._go.setText(f"Import {count(number, 'file')}")
+        self._message.setText(
+            tr(
+                "{files} chosen, {needed} more needed, {number} missing{unread}.",
+                files=count(len(self._chosen), "file"),
+                needed=needed,
+                number=len(plan.unmet),
+                unread=unread,
+            )
+        )
+        self._go.setText(tr("Import {files}", files=count(number, "file")))
         self._go.setEnabled(bool(number))
 
     def _on_go(self) -> None:

@@ -15,7 +15,7 @@ from fernshale.app.dialogs.questions import show_error
 from fernshale.app.theme import code_font
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.errors import FernshaleError, MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.toml_schema import read_utf8
 from fernshale.core.base.treepath import printable
 
@@ -40,11 +40,11 @@ class OpenedFileDialog(QDialog):
         shown.setReadOnly(True)
         shown.setFont(code_font())
         shown.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        shown.setAccessibleName("The file")
+        shown.setAccessibleName(tr("The file"))
         column.addWidget(shown, 1)
         foot = QHBoxLayout()
         self._crossing = QComboBox(self)
-        self._crossing.setAccessibleName("Crossing")
+        self._crossing.setAccessibleName(tr("Crossing"))
         for crossing in all_crossings():
             setup = crossing.setup
             self._crossing.addItem(f"{printable(setup.project.name)}   {setup.start} → {setup.target}", crossing)
@@ -52,7 +52,7 @@ class OpenedFileDialog(QDialog):
         foot.addWidget(self._crossing)
         self._said = quiet_label(self, "")
         foot.addWidget(self._said, 1)
-        foot.addWidget(button(self, "Close", self.reject))
+        foot.addWidget(button(self, tr("Close"), self.reject))
         self._act = button(self, verb, lambda: self._do(act), main=True)
         self._act.setVisible(bool(verb))
         self._act.setEnabled(act != self._add_rules or self._crossing.count() > 0)
@@ -63,31 +63,38 @@ class OpenedFileDialog(QDialog):
         """A title, a sentence, and what the button does with its words."""
         if file.name.endswith(".profile.toml"):
             profile = read_profile(file)
-            words = "An engine profile: it says how projects of this engine look. It runs nothing before you trust it."
-            return profile.title, words, self._keep_profile, "Keep it with your profiles"
+            words = tr(
+                "An engine profile: it says how projects of this engine look. It runs nothing before you trust it."
+            )
+            return profile.title, words, self._keep_profile, tr("Keep it with your profiles")
         if file.name.endswith(".rules.toml"):
             found = read_rules(file)
-            words = f"{count(len(found.rules), 'fix rule')} for builds. They propose fixes; nothing is applied by them alone."
-            return found.title, words, self._add_rules, "Add the rules to this crossing"
+            words = tr(
+                "{fix_rules} for builds. They propose fixes; nothing is applied by them alone.",
+                fix_rules=count(len(found.rules), "fix rule"),
+            )
+            return found.title, words, self._add_rules, tr("Add the rules to this crossing")
         if file.name.endswith(".playbook.toml"):
             read_playbook(file)
-            words = "Decisions, rules and checks of a finished crossing. Use it with "
+            words = tr("Decisions, rules and checks of a finished crossing. Use it with ")
             words += f"fernshale cross PROJECT --playbook {file.name}"
-            return "A playbook", words, str, ""
+            return tr("A playbook"), words, str, ""
         raise MisuseError(
-            f"{file} is no file of Fernshale",
-            "It opens folders, and files that end in .crossing, .profile.toml, .rules.toml or .playbook.toml.",
+            tr("{file} is no file of Fernshale", file=file),
+            tr("It opens folders, and files that end in .crossing, .profile.toml, .rules.toml or .playbook.toml."),
         )
 
     def _keep_profile(self) -> str:
-        return f"kept as {printable(str(keep_profile(self._file)))}"
+        return tr("kept as {place}", place=printable(str(keep_profile(self._file))))
 
     def _add_rules(self) -> str:
         crossing = self._crossing.currentData()
         assert isinstance(crossing, Crossing)
         rules = read_rules(self._file).rules
         keep_rules(crossing, rules)
-        return f"{count(len(rules), 'rule')} added to {printable(crossing.setup.project.name)}"
+        return tr(
+            "{rules} added to {name}", rules=count(len(rules), "rule"), name=printable(crossing.setup.project.name)
+        )
 
     def _do(self, act: Callable[[], str]) -> None:
         try:

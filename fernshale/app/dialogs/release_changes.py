@@ -24,11 +24,11 @@ from PySide6.QtWidgets import (
 from fernshale.api.releases import ReleasePlaces, compare_releases, names_in, uses_of
 from fernshale.app.dialogs.questions import WorkingDialog, show_error
 from fernshale.app.jobs import ProgressNote
-from fernshale.app.widgets.api_changes import title_of_change
+from fernshale.app.widgets.api_changes import KIND_TITLES, title_of_change
 from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import Work
 from fernshale.core.drift.comparison import ApiChange
@@ -36,15 +36,15 @@ from fernshale.core.drift.symbols import Symbol
 
 # The kinds to choose from, as a person names them; the first word stands for all of them.
 _KINDS: Mapping[str, tuple[str, ...]] = {
-    "All changes": (),
-    "Renamed or moved": ("renamed", "moved"),
-    "Imported from elsewhere": ("imported-from",),
-    "Removed": ("removed",),
-    "Other parameters or types": ("signature", "reordered", "wider"),
-    "Other meaning": ("default", "no-longer-overrides"),
-    "Deprecated": ("deprecated",),
-    "To implement": ("must-implement",),
-    "Added": ("added",),
+    tr("All changes"): (),
+    tr("Renamed or moved"): ("renamed", "moved"),
+    tr("Imported from elsewhere"): ("imported-from",),
+    tr("Removed"): ("removed",),
+    tr("Other parameters or types"): ("signature", "reordered", "wider"),
+    tr("Other meaning"): ("default", "no-longer-overrides"),
+    tr("Deprecated"): ("deprecated",),
+    tr("To implement"): ("must-implement",),
+    tr("Added"): ("added",),
 }
 # Lines of the source that are shown before a declaration and after its first line.
 _BEFORE, _AFTER = 12, 40
@@ -75,31 +75,35 @@ class ReleaseChangesDialog(WorkingDialog):
 
     def __init__(self, parent: QWidget | None, places: ComparisonFolders) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Changes between two releases")
+        self.setWindowTitle(tr("Changes between two releases"))
         self.resize(1180, 720)
         self._compared: _Compared | None = None
         self._places = places
         column = QVBoxLayout(self)
         row = QHBoxLayout()
-        self._old = self._place_button("Old release", "A folder with the old release", lambda at: self._set(old=at))
-        self._new = self._place_button("New release", "A folder with the new release", lambda at: self._set(new=at))
+        self._old = self._place_button(
+            tr("Old release"), tr("A folder with the old release"), lambda at: self._set(old=at)
+        )
+        self._new = self._place_button(
+            tr("New release"), tr("A folder with the new release"), lambda at: self._set(new=at)
+        )
         self._project = self._place_button(
-            "Project", "A project whose uses are counted", lambda at: self._set(project=at)
+            tr("Project"), tr("A project whose uses are counted"), lambda at: self._set(project=at)
         )
         for made in (self._old, self._new, self._project):
             row.addWidget(made, 1)
         column.addLayout(row)
         filters = QHBoxLayout()
         self._words = QLineEdit(self)
-        self._words.setPlaceholderText("Search names, old and new")
-        self._words.setAccessibleName("Search names")
+        self._words.setPlaceholderText(tr("Search names, old and new"))
+        self._words.setAccessibleName(tr("Search names"))
         self._words.setClearButtonEnabled(True)
         self._words.textChanged.connect(self._fill)
         self._kind = QComboBox(self)
-        self._kind.setAccessibleName("Kind of change")
+        self._kind.setAccessibleName(tr("Kind of change"))
         self._kind.addItems(list(_KINDS))
         self._kind.currentIndexChanged.connect(self._fill)
-        self._only_used = QCheckBox("Only what the project uses", self)
+        self._only_used = QCheckBox(tr("Only what the project uses"), self)
         self._only_used.toggled.connect(self._fill)
         filters.addWidget(self._words, 2)
         filters.addWidget(self._kind)
@@ -110,7 +114,7 @@ class ReleaseChangesDialog(WorkingDialog):
         column.addWidget(self._panes(), 1)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        foot.addWidget(button(self, "Close", self.reject, main=True))
+        foot.addWidget(button(self, tr("Close"), self.reject, main=True))
         column.addLayout(foot)
         self._runner.succeeded.connect(self._on_compared)
         self._runner.failed.connect(self._on_trouble)
@@ -121,8 +125,8 @@ class ReleaseChangesDialog(WorkingDialog):
     def _panes(self) -> QSplitter:
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setChildrenCollapsible(False)
-        listed = Card(split, "Changes")
-        self._list = RowList(listed, "Changes", wrap=True)
+        listed = Card(split, tr("Changes"))
+        self._list = RowList(listed, tr("Changes"), wrap=True)
         self._list.chosen.connect(lambda _: self._show())
         listed.body.addWidget(self._list)
         right = QWidget(split)
@@ -131,14 +135,14 @@ class ReleaseChangesDialog(WorkingDialog):
         self._what = quiet_label(right, "")
         side.addWidget(self._what)
         self._candidates = QComboBox(right)
-        self._candidates.setAccessibleName("Possible replacements")
+        self._candidates.setAccessibleName(tr("Possible replacements"))
         self._candidates.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self._candidates.activated.connect(lambda _: self._show_new())
         side.addWidget(self._candidates)
         sources = QSplitter(Qt.Orientation.Horizontal, right)
-        self._old_card, self._new_card = Card(sources, "Old"), Card(sources, "New")
-        self._old_text = AnnotatedText(self._old_card, "The old declaration", has_words=False)
-        self._new_text = AnnotatedText(self._new_card, "The new declaration", has_words=False)
+        self._old_card, self._new_card = Card(sources, tr("Old")), Card(sources, tr("New"))
+        self._old_text = AnnotatedText(self._old_card, tr("The old declaration"), has_words=False)
+        self._new_text = AnnotatedText(self._new_card, tr("The new declaration"), has_words=False)
         self._old_card.body.addWidget(self._old_text)
         self._new_card.body.addWidget(self._new_text)
         side.addWidget(sources, 1)
@@ -164,7 +168,7 @@ class ReleaseChangesDialog(WorkingDialog):
         self._compare()
 
     def _name_places(self) -> None:
-        places = ((self._old, "Old release"), (self._new, "New release"), (self._project, "Project"))
+        places = ((self._old, tr("Old release")), (self._new, tr("New release")), (self._project, tr("Project")))
         for (made, what), folder in zip(
             places, (self._places.old, self._places.new, self._places.project), strict=True
         ):
@@ -175,7 +179,7 @@ class ReleaseChangesDialog(WorkingDialog):
     def _compare(self) -> None:
         places = self._places
         if not (places.old and places.new):
-            self._message.setText("Choose the folders of two releases.")
+            self._message.setText(tr("Choose the folders of two releases."))
             return
 
         def task(work: Work) -> _Compared:
@@ -188,7 +192,11 @@ class ReleaseChangesDialog(WorkingDialog):
             self._message.setText("comparing…")
 
     def _on_progress(self, note: ProgressNote) -> None:
-        self._message.setText(f"{note.what}: {note.done} of {note.total}" if note.total else note.what)
+        self._message.setText(
+            tr("{what}: {done} of {total}", what=note.what, done=note.done, total=note.total)
+            if note.total
+            else note.what
+        )
 
     def _on_trouble(self, error: object) -> None:
         self._message.setText("")
@@ -223,9 +231,17 @@ class ReleaseChangesDialog(WorkingDialog):
             shown.sort(key=lambda item: -item[0])
         rows = [_row(change, uses, number, bool(compared.used)) for uses, number, change in shown[:_MAX_ROWS]]
         if len(shown) > _MAX_ROWS:
-            rows.append(Row(f"and {len(shown) - _MAX_ROWS} more: search to narrow the list", faded=True, heading=True))
+            rows.append(
+                Row(
+                    tr("and {number} more: search to narrow the list", number=len(shown) - _MAX_ROWS),
+                    faded=True,
+                    heading=True,
+                )
+            )
         self._list.set_rows(tuple(rows))
-        self._message.setText(f"{len(shown)} of {count(len(compared.changes), 'change')}")
+        self._message.setText(
+            tr("{number} of {changes}", number=len(shown), changes=count(len(compared.changes), "change"))
+        )
         self._show()
 
     def select(self, row: int) -> None:
@@ -247,7 +263,7 @@ class ReleaseChangesDialog(WorkingDialog):
                 f"{candidate.score:.2f}   {candidate.symbol.full}   {' · '.join(candidate.evidence)}"
             )
         self._candidates.setVisible(self._candidates.count() > 0)
-        _show_source(self._old_card, self._old_text, "Old", self._places.old, change.old if change else None)
+        _show_source(self._old_card, self._old_text, tr("Old"), self._places.old, change.old if change else None)
         self._show_new()
 
     def _show_new(self) -> None:
@@ -255,13 +271,13 @@ class ReleaseChangesDialog(WorkingDialog):
         symbol = change.new if change is not None else None
         if change is not None and change.candidates:
             symbol = change.candidates[max(0, self._candidates.currentIndex())].symbol
-        _show_source(self._new_card, self._new_text, "New", self._places.new, symbol)
+        _show_source(self._new_card, self._new_text, tr("New"), self._places.new, symbol)
 
 
 def _show_source(card: Card, text: AnnotatedText, side: str, folder: str, symbol: Symbol | None) -> None:
     """Show the lines around a declaration, with its first line marked."""
     if symbol is None:
-        card.set_title(f"{side}: nothing there")
+        card.set_title(tr("{side}: nothing there", side=side))
         text.show_lines(())
         return
     card.set_title(f"{side}: {printable(symbol.file)} : {symbol.line}")
@@ -289,8 +305,8 @@ def _searchable(change: ApiChange) -> str:
 
 def _row(change: ApiChange, uses: int, number: int, with_uses: bool) -> Row:
     is_sure = change.candidates and change.candidates[0].score
-    sub = change.kind.replace("-", " ") + (f" · {is_sure:.2f}" if is_sure else "")
-    sub += " · compiles and means something else" if change.is_silent else ""
+    sub = KIND_TITLES[change.kind] + (f" · {is_sure:.2f}" if is_sure else "")
+    sub += tr(" · compiles and means something else") if change.is_silent else ""
     right = count(uses, "use") if with_uses and uses else ""
     return Row(
         title_of_change(change), sub, right, "!" if change.is_silent else "", "incoming" if change.is_silent else "plain",

@@ -24,18 +24,20 @@ from PySide6.QtWidgets import (
 
 from fernshale.api.snapshots import check_store_folder
 from fernshale.app.dialogs.questions import show_error
+from fernshale.app.language import language_title, languages
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.settings import Settings, change_settings, settings, settings_file
+from fernshale.core.base.texts import tr
 
-_THEMES = (("as the desktop", "desktop"), ("light", "light"), ("dark", "dark"))
-_CONTRASTS = (("usual", "usual"), ("high", "high"))
+_THEMES = ((tr("as the desktop"), "desktop"), (tr("light"), "light"), (tr("dark"), "dark"))
+_CONTRASTS = ((tr("usual"), "usual"), (tr("high"), "high"))
 _LETTERS = (
-    ("as the desktop", 0.0), ("smaller", 0.85), ("usual", 1.0), ("larger", 1.15), ("1.3 times", 1.3), ("1.5 times", 1.5),
-    ("1.75 times", 1.75), ("twice", 2.0),
+    (tr("as the desktop"), 0.0), (tr("smaller"), 0.85), (tr("usual"), 1.0), (tr("larger"), 1.15), (tr("1.3 times"), 1.3),
+    (tr("1.5 times"), 1.5), (tr("1.75 times"), 1.75), (tr("twice"), 2.0),
 )  # fmt: skip
-_APPLY = (("0.70", 0.7), ("0.80", 0.8), ("0.90", 0.9), ("0.95", 0.95), ("never", 2.0))
-_LEVELS = (("errors and warnings", "warning"), ("actions", "info"), ("every detail", "debug"))
+_APPLY = (("0.70", 0.7), ("0.80", 0.8), ("0.90", 0.9), ("0.95", 0.95), (tr("never"), 2.0))
+_LEVELS = ((tr("errors and warnings"), "warning"), (tr("actions"), "info"), (tr("every detail"), "debug"))
 Choices = tuple[tuple[str, Any], ...]
 
 
@@ -44,13 +46,13 @@ class SettingsDialog(QDialog):
 
     def __init__(self, parent: QWidget | None, current: Settings) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Settings")
+        self.setWindowTitle(tr("Settings"))
         self.resize(660, 720)
         self._before = current
         self._values: dict[str, Callable[[], Any]] = {}
         column = QVBoxLayout(self)
         area = QScrollArea(self)
-        area.setAccessibleName("Settings")
+        area.setAccessibleName(tr("Settings"))
         area.setWidgetResizable(True)
         inner = QWidget(area)
         self._form = QFormLayout(inner)
@@ -60,43 +62,63 @@ class SettingsDialog(QDialog):
         self._fill(current)
         area.setWidget(inner)
         column.addWidget(area, 1)
-        column.addWidget(quiet_label(self, f"These are kept in {settings_file()}."))
+        column.addWidget(quiet_label(self, tr("These are kept in {settings_file}.", settings_file=settings_file())))
         foot = QHBoxLayout()
         foot.addStretch(1)
-        foot.addWidget(button(self, "Cancel", self.reject))
-        save = button(self, "Save the settings", self.accept, main=True)
+        foot.addWidget(button(self, tr("Cancel"), self.reject))
+        save = button(self, tr("Save the settings"), self.accept, main=True)
         save.setDefault(True)
         foot.addWidget(save)
         column.addLayout(foot)
 
     def _fill(self, now: Settings) -> None:
-        self._head("Look")
-        self._choice("look.theme", "Theme", _THEMES, now.look.theme)
-        self._choice("look.contrast", "Contrast", _CONTRASTS, now.look.contrast)
-        self._choice("look.letters", "Size of letters", _LETTERS, now.look.letters)
-        self._head("Work")
-        self._line("work.editor", "Your editor", now.work.editor, "as: code-editor {file}:{line}")
-        self._number("work.jobs", "Parallel jobs of a build", now.work.jobs, 1024, "one for each processor")
-        self._choice("work.apply_from", "Apply fixes automatically from", _APPLY, now.work.apply_from)
-        self._head("Snapshots")
-        self._folder("store.folder", "Folder of the store", now.store.folder)
-        self._size("store.warn_from_gib", "Say when the store is larger than", now.store.warn_from_gib, "never")
-        self._number("store.keep_last", "Deleting keeps the last", now.store.keep_last, 999, "none", " snapshots")
-        self._number("store.keep_days", "and the latest of each of the last", now.store.keep_days, 999, "none", " days")
-        self._head("Copies in which proposals are tried")
-        self._size("scratch.largest_gib", "Largest copy", now.scratch.largest_gib, "as the disk has room")
-        self._head("Rehearsals")
-        self._check(
-            "rehearsal.new_releases", "Rehearse new releases of the shelf in the background", now.rehearsal.new_releases
+        self._head(tr("Look"))
+        self._choice("look.theme", tr("Theme"), _THEMES, now.look.theme)
+        self._choice("look.contrast", tr("Contrast"), _CONTRASTS, now.look.contrast)
+        self._choice("look.letters", tr("Size of letters"), _LETTERS, now.look.letters)
+        titles = tuple((language_title(code), code) for code in languages())
+        self._choice(
+            "look.language",
+            tr("Language, from the next start"),
+            ((tr("as the desktop"), ""), *titles),
+            now.look.language,
         )
-        self._head("Notifications")
-        self._check("notifications.enabled", "Report the end of long work to the desktop", now.notifications.enabled)
+        self._head(tr("Work"))
+        self._line("work.editor", tr("Your editor"), now.work.editor, tr("as: code-editor {file}:{line}"))
+        self._number("work.jobs", tr("Parallel jobs of a build"), now.work.jobs, 1024, tr("one for each processor"))
+        self._choice("work.apply_from", tr("Apply fixes automatically from"), _APPLY, now.work.apply_from)
+        self._head(tr("Snapshots"))
+        self._folder("store.folder", tr("Folder of the store"), now.store.folder)
+        self._size("store.warn_from_gib", tr("Say when the store is larger than"), now.store.warn_from_gib, tr("never"))
+        self._number(
+            "store.keep_last", tr("Deleting keeps the last"), now.store.keep_last, 999, tr("none"), tr(" snapshots")
+        )
+        self._number(
+            "store.keep_days",
+            tr("and the latest of each of the last"),
+            now.store.keep_days,
+            999,
+            tr("none"),
+            tr(" days"),
+        )
+        self._head(tr("Copies in which proposals are tried"))
+        self._size("scratch.largest_gib", tr("Largest copy"), now.scratch.largest_gib, tr("as the disk has room"))
+        self._head(tr("Rehearsals"))
+        self._check(
+            "rehearsal.new_releases",
+            tr("Rehearse new releases of the shelf in the background"),
+            now.rehearsal.new_releases,
+        )
+        self._head(tr("Notifications"))
+        self._check(
+            "notifications.enabled", tr("Report the end of long work to the desktop"), now.notifications.enabled
+        )
         seconds = self._size(
-            "notifications.after_seconds", "after more than", now.notifications.after_seconds, "any work"
+            "notifications.after_seconds", tr("after more than"), now.notifications.after_seconds, tr("any work")
         )
         seconds.setSuffix(" s")
-        self._head("Log")
-        self._choice("log.level", "The log has", _LEVELS, now.log.level)
+        self._head(tr("Log"))
+        self._choice("log.level", tr("The log has"), _LEVELS, now.log.level)
 
     # -- rows
 
@@ -154,14 +176,14 @@ class SettingsDialog(QDialog):
         row = QHBoxLayout(whole)
         row.setContentsMargins(0, 0, 0, 0)
         made = QLineEdit(now, whole)
-        made.setPlaceholderText("in your data folder")
+        made.setPlaceholderText(tr("in your data folder"))
         row.addWidget(made, 1)
 
         def choose() -> None:
-            if folder := QFileDialog.getExistingDirectory(self, "The folder of the snapshot store"):
+            if folder := QFileDialog.getExistingDirectory(self, tr("The folder of the snapshot store")):
                 made.setText(folder)
 
-        row.addWidget(button(whole, "Choose…", choose))
+        row.addWidget(button(whole, tr("Choose…"), choose))
         self._row(key, title, made, lambda: made.text().strip(), whole)
 
     # -- saving
@@ -195,7 +217,9 @@ def _check_command(command: str) -> None:
     try:
         shlex.split(command)
     except ValueError as error:
-        raise MisuseError(f"the editor command cannot be read: {error}", "Close its quotation marks.") from error
+        raise MisuseError(
+            tr("the editor command cannot be read: {error}", error=error), tr("Close its quotation marks.")
+        ) from error
 
 
 def ask_settings(parent: QWidget) -> bool:

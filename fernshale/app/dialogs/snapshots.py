@@ -33,8 +33,9 @@ from fernshale.app.widgets.band import Knot
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.change_list import ChangesPane
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.core.base.quantities import count, size_words
+from fernshale.core.base.quantities import size_words
 from fernshale.core.base.settings import usable_settings
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.database import LogEntry
@@ -59,34 +60,34 @@ class SnapshotDialog(WorkingDialog):
         restore: Callable[[str, tuple[str, ...]], None],
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Snapshots")
+        self.setWindowTitle(tr("Snapshots"))
         self.resize(1040, 620)
         self._crossing, self._restore = crossing, restore
         taken = crossing.store.list()
         self._snapshots = [item for item in taken if item.tree == str(crossing.setup.project)]
         column = QVBoxLayout(self)
         row = QHBoxLayout()
-        row.addWidget(_short(self, "Differences to"))
+        row.addWidget(_short(self, tr("Differences to")))
         self._from = self._choice(
-            "The earlier snapshot", [(_words(item), item.id) for item in reversed(self._snapshots)]
+            tr("The earlier snapshot"), [(_words(item), item.id) for item in reversed(self._snapshots)]
         )
         row.addWidget(self._from, 1)
         row.addWidget(_short(self, "to"))
-        later = [("now", _NOW), *((_words(item), item.id) for item in reversed(self._snapshots))]
-        self._to = self._choice("The later one", later)
+        later = [(tr("now"), _NOW), *((_words(item), item.id) for item in reversed(self._snapshots))]
+        self._to = self._choice(tr("The later one"), later)
         row.addWidget(self._to, 1)
         column.addLayout(row)
         self._message = quiet_label(self, "")
         column.addWidget(self._message)
-        self._pane = ChangesPane(self, "Differences")
+        self._pane = ChangesPane(self, tr("Differences"))
         column.addWidget(self._pane, 1)
         foot = QHBoxLayout()
-        foot.addWidget(quiet_label(self, "Bringing back is a step like any other: it can be undone."), 1)
-        self._one = button(self, "Restore the selected files", self._on_one)
-        self._all = button(self, "Restore everything", self._on_all)
+        foot.addWidget(quiet_label(self, tr("Bringing back is a step like any other: it can be undone.")), 1)
+        self._one = button(self, tr("Restore the selected files"), self._on_one)
+        self._all = button(self, tr("Restore everything"), self._on_all)
         for made in (self._one, self._all):
             foot.addWidget(made)
-        foot.addWidget(button(self, "Close", self.reject, main=True))
+        foot.addWidget(button(self, tr("Close"), self.reject, main=True))
         column.addLayout(foot)
         self._runner.succeeded.connect(self._on_compared)
         self._runner.cancelled.connect(self._compare)  # another pair was chosen meanwhile
@@ -121,7 +122,7 @@ class SnapshotDialog(WorkingDialog):
             return
         self._asked = asked
         if not asked[0]:
-            self._pane.say("There is no snapshot of this project yet.")
+            self._pane.say(tr("There is no snapshot of this project yet."))
             self._enable(False, False)
             return
         self._message.setText("comparing…")
@@ -145,7 +146,7 @@ class SnapshotDialog(WorkingDialog):
     def _enable(self, differs: bool, to_now: bool) -> None:
         for made in (self._one, self._all):
             made.setEnabled(differs and to_now)
-            made.setToolTip("" if to_now else "Compare with the current project to restore files.")
+            made.setToolTip("" if to_now else tr("Compare with the current project to restore files."))
 
     def _on_one(self) -> None:
         if path := self._pane.current():
@@ -164,19 +165,19 @@ def summary_of(found: Differences) -> str:
     """The numbers of a comparison in one line."""
     finer = len(found.mode_only) + len(found.line_ends_only)
     parts = [
-        (len(found.changed) - finer, "changed"),
-        (len(found.added), "new"),
-        (len(found.removed), "gone"),
-        (len(found.moved), "moved"),
-        (len(found.mode_only), "with another mode only"),
-        (len(found.line_ends_only), "with other line ends only"),
+        (len(found.changed) - finer, tr("changed")),
+        (len(found.added), tr("new")),
+        (len(found.removed), tr("gone")),
+        (len(found.moved), tr("moved")),
+        (len(found.mode_only), tr("with another mode only")),
+        (len(found.line_ends_only), tr("with other line ends only")),
     ]
     said = [f"{number} {words}" for number, words in parts if number]
-    return ", ".join(said) if said else "Nothing differs."
+    return ", ".join(said) if said else tr("Nothing differs.")
 
 
 def _words(item: Snapshot) -> str:
-    when = time.strftime("%d %b %H:%M:%S", time.localtime(item.taken))
+    when = time.strftime("%Y-%m-%d %H:%M:%S", time.localtime(item.taken))
     return f"{when}  {item.note}"
 
 
@@ -190,9 +191,13 @@ class UndoPlanDialog(QDialog):
         several = count(steps_since(crossing, entry.id), "step")
         kept = edits_since(crossing, entry.id, plan, CancelToken()) if back_to else ()
         window, title, go = {
-            "back to": ("Undo back to here", f"{several} back, to before: {entry.title}", f"Undo {several}"),
-            "undo": ("Undo a step", entry.title, "Undo it"),
-            "redo": ("Redo a step", entry.title, "Redo"),
+            "back to": (
+                tr("Undo back to here"),
+                tr("{several} back, to before: {title}", several=several, title=entry.title),
+                tr("Undo {several}", several=several),
+            ),
+            "undo": (tr("Undo a step"), entry.title, tr("Undo it")),
+            "redo": (tr("Redo a step"), entry.title, tr("Redo")),
         }[what]
         self.setWindowTitle(window)
         self.resize(940, 520)
@@ -202,11 +207,11 @@ class UndoPlanDialog(QDialog):
         column.addWidget(heading)
         self._message = quiet_label(self, "")
         column.addWidget(self._message)
-        self._pane = ChangesPane(self, "Changes")
+        self._pane = ChangesPane(self, tr("Changes"))
         column.addWidget(self._pane, 1)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        foot.addWidget(button(self, "Not now", self.reject))
+        foot.addWidget(button(self, tr("Not now"), self.reject))
         self._go = button(self, go, self.accept, main=True)
         self._go.setDefault(True)
         foot.addWidget(self._go)
@@ -217,15 +222,21 @@ class UndoPlanDialog(QDialog):
         files = plan.changes.files
         self._go.setEnabled(bool(plan.changes.changes) and not obstacles)
         if obstacles:
-            self._message.setText(f"◆ {count(len(obstacles), 'file')} in the way. Nothing was changed.")
+            self._message.setText(tr("◆ {files} in the way. Nothing was changed.", files=count(len(obstacles), "file")))
             self._pane.say("\n".join(obstacles))
             return
-        stays = "" if plan.is_exact else " Later changes of other lines and files stay."
+        stays = "" if plan.is_exact else tr(" Later changes of other lines and files stay.")
         if kept:
-            names = ", ".join(kept[:_MAX_NAMED]) + (" and others" if len(kept) > _MAX_NAMED else "")
-            stays = f" Your own edits since then stay in {count(len(kept), 'file')}: {names}."
-        self._message.setText(printable(f"{count(len(files), 'file')} would change.{stays}"))
-        words = ["new" if item.before is None else "gone" if item.after is None else "changed" for item in files]
+            names = ", ".join(kept[:_MAX_NAMED]) + (tr(" and others") if len(kept) > _MAX_NAMED else "")
+            stays = tr(
+                " Your own edits since then stay in {files}: {names}.", files=count(len(kept), "file"), names=names
+            )
+        self._message.setText(
+            printable(tr("{files} would change.{stays}", files=count(len(files), "file"), stays=stays))
+        )
+        words = [
+            tr("new") if item.before is None else tr("gone") if item.after is None else tr("changed") for item in files
+        ]
 
         rows = list(zip(words, files, strict=True))
         self._pane.show_changes(rows, *sides_of(crossing.setup.project, crossing.store, plan.changes))
@@ -236,14 +247,14 @@ class StoreDialog(WorkingDialog):
 
     def __init__(self, parent: QWidget | None, store: Store) -> None:
         super().__init__(parent)
-        self.setWindowTitle("The snapshot store")
+        self.setWindowTitle(tr("The snapshot store"))
         self.resize(900, 560)
         self._store = store
         column = QVBoxLayout(self)
         self._title = heading_label(self, "")
         column.addWidget(self._title)
         column.addWidget(quiet_label(self, printable(str(store.folder))))
-        self._list = RowList(self, "Snapshots")
+        self._list = RowList(self, tr("Snapshots"))
         self._list.chosen.connect(lambda payload: self._enable())
         column.addWidget(self._list, 1)
         self._message = quiet_label(self, "")
@@ -254,34 +265,34 @@ class StoreDialog(WorkingDialog):
         column.addWidget(self._bar)
         kept = usable_settings().store
         policy = QHBoxLayout()
-        policy.addWidget(_short(self, "Of each project keep the last"))
-        self._last = self._number("The last so many snapshots", kept.keep_last)
+        policy.addWidget(_short(self, tr("Of each project keep the last")))
+        self._last = self._number(tr("The last so many snapshots"), kept.keep_last)
         policy.addWidget(self._last)
-        policy.addWidget(_short(self, "and the latest of each of the last"))
-        self._daily = self._number("Days", kept.keep_days)
+        policy.addWidget(_short(self, tr("and the latest of each of the last")))
+        self._daily = self._number(tr("Days"), kept.keep_days)
         policy.addWidget(self._daily)
-        policy.addWidget(quiet_label(self, "days. Snapshots that crossings need are kept."))
-        self._delete = button(self, "Delete the others…", self._on_policy)
+        policy.addWidget(quiet_label(self, tr("days. Snapshots that crossings need are kept.")))
+        self._delete = button(self, tr("Delete the others…"), self._on_policy)
         policy.addWidget(self._delete)
         column.addLayout(policy)
         foot = QHBoxLayout()
         self._verify = button(
-            self, "Verify", self._on_verify, hint="Read everything and see whether it is as it was put in"
+            self, tr("Verify"), self._on_verify, hint=tr("Read everything and see whether it is as it was put in")
         )
-        self._one = button(self, "Delete the selected one…", self._on_one)
-        self._stop = button(self, "Stop", self._on_stop)
+        self._one = button(self, tr("Delete the selected one…"), self._on_one)
+        self._stop = button(self, tr("Stop"), self._on_stop)
         foot.addWidget(self._verify)
         foot.addWidget(self._one)
         foot.addStretch(1)
         foot.addWidget(self._stop)
-        foot.addWidget(button(self, "Close", self.reject, main=True))
+        foot.addWidget(button(self, tr("Close"), self.reject, main=True))
         column.addLayout(foot)
         self._confirmed: list[str] | Policy | None = None
         self._needed: Mapping[str, str] = {}
         self._runner.progressed.connect(self._on_progress)
         self._runner.succeeded.connect(self._on_done)
         self._runner.failed.connect(lambda error: self._end(f"◆ {error}"))
-        self._runner.cancelled.connect(lambda: self._end("Stopped."))
+        self._runner.cancelled.connect(lambda: self._end(tr("Stopped.")))
         self._then = ""
         self._inspect()
 
@@ -296,7 +307,7 @@ class StoreDialog(WorkingDialog):
     def _inspect(self, then: str = "") -> None:
         """Read the snapshots again; `then` is shown afterwards."""
         self._then = then
-        self._start("looking", lambda work: added_by_each(self._store, work))
+        self._start(tr("looking"), lambda work: added_by_each(self._store, work))
 
     def _fill(self, added: Mapping[str, int]) -> None:
         found = self._store.list()
@@ -305,10 +316,10 @@ class StoreDialog(WorkingDialog):
         self._list.set_rows(
             tuple(
                 Row(
-                    item.note or "a snapshot",
+                    item.note or tr("a snapshot"),
                     f"{_when(item)} · {printable(item.tree)} · {count(item.files, 'file')}, {size_words(item.bytes)}"
-                    + (f" · stays: {self._needed[item.id]}" if item.id in self._needed else ""),
-                    f"adds {size_words(added[item.id])}" if added.get(item.id) else "adds nothing",
+                    + (tr(" · stays: {needed}", needed=self._needed[item.id]) if item.id in self._needed else ""),
+                    tr("adds {added}", added=size_words(added[item.id])) if added.get(item.id) else tr("adds nothing"),
                     "●" if item.id in self._needed else "○",
                     "mine" if item.id in self._needed else "base",
                     bar=added.get(item.id, 0) / largest,
@@ -319,28 +330,37 @@ class StoreDialog(WorkingDialog):
         )
         kept = sum(item.bytes for item in found)
         self._title.setText(
-            f"{count(len(found), 'snapshot')} of {size_words(kept)} in all take {size_words(self._store.size_bytes())}."
+            tr(
+                "{snapshots} of {kept} in all take {taken}.",
+                snapshots=count(len(found), "snapshot"),
+                kept=size_words(kept),
+                taken=size_words(self._store.size_bytes()),
+            )
         )
 
     def _on_verify(self) -> None:
-        self._start("verifying", lambda work: self._store.verify(work))
+        self._start(tr("verifying"), lambda work: self._store.verify(work))
 
     def _on_one(self) -> None:
         id = self._list.current()
         if isinstance(id, str):
-            self._ask([id], self._one, "Delete it permanently")
+            self._ask([id], self._one, tr("Delete it permanently"))
 
     def _on_policy(self) -> None:
         if not self._last.value() and not self._daily.value():
-            self._message.setText("A policy must keep at least one snapshot.")
+            self._message.setText(tr("A policy must keep at least one snapshot."))
             return
         policy = Policy(self._last.value(), self._daily.value())
         found = delete_by_policy(self._store, policy, "", Work(), dry_run=True)
         if not found.forgotten:
             self._unsure()
-            self._message.setText("This policy deletes no snapshot.")
+            self._message.setText(tr("This policy deletes no snapshot."))
             return
-        self._ask(policy, self._delete, f"Delete {count(len(found.forgotten), 'snapshot')} permanently")
+        self._ask(
+            policy,
+            self._delete,
+            tr("Delete {snapshots} permanently", snapshots=count(len(found.forgotten), "snapshot")),
+        )
 
     def _ask(self, what: list[str] | Policy, made: QPushButton, words: str) -> None:
         """The first press asks, the second does it."""
@@ -348,7 +368,7 @@ class StoreDialog(WorkingDialog):
             self._unsure()
             self._confirmed = what
             made.setText(words)
-            self._message.setText("Press again to confirm. Deleted snapshots cannot be restored.")
+            self._message.setText(tr("Press again to confirm. Deleted snapshots cannot be restored."))
             return
         self._unsure()
 
@@ -357,12 +377,12 @@ class StoreDialog(WorkingDialog):
                 return delete_by_policy(self._store, what, "", work, dry_run=False)
             return delete_snapshots(self._store, what, work)
 
-        self._start("forgetting", task)
+        self._start(tr("deleting"), task)
 
     def _unsure(self) -> None:
         self._confirmed = None
-        self._one.setText("Delete the selected one…")
-        self._delete.setText("Delete the others…")
+        self._one.setText(tr("Delete the selected one…"))
+        self._delete.setText(tr("Delete the others…"))
         self._message.setText("")
 
     def _start(self, title: str, work: Callable[..., object]) -> None:
@@ -377,13 +397,23 @@ class StoreDialog(WorkingDialog):
         if isinstance(found, ProgressNote):
             self._bar.setRange(0, found.total)
             self._bar.setValue(found.done)
-            self._message.setText(f"{found.what}: {found.done} of {found.total}" if found.total else found.what)
+            self._message.setText(
+                tr("{what}: {done} of {total}", what=found.what, done=found.done, total=found.total)
+                if found.total
+                else found.what
+            )
 
     def _on_done(self, result: object) -> None:
         if isinstance(result, StoreCheck):
             self._end(_verdict_words(result))
         elif isinstance(result, Freed):
-            self._inspect(f"{count(len(result.forgotten), 'snapshot')} deleted, {size_words(result.bytes)} freed.")
+            self._inspect(
+                tr(
+                    "{snapshots} deleted, {bytes} freed.",
+                    snapshots=count(len(result.forgotten), "snapshot"),
+                    bytes=size_words(result.bytes),
+                )
+            )
         elif isinstance(result, dict):
             self._fill(result)
             self._end(self._then)
@@ -413,12 +443,14 @@ def _short(parent: QWidget, text: str) -> QLabel:
 
 
 def _when(item: Snapshot) -> str:
-    return time.strftime("%d %b %Y %H:%M", time.localtime(item.taken))
+    return time.strftime("%Y-%m-%d %H:%M", time.localtime(item.taken))
 
 
 def _verdict_words(verdict: StoreCheck) -> str:
     if verdict.ok:
-        return "● Everything reads back as it was put in."
-    lines = [f"◆ {what}" + (f"; touches {', '.join(ids)}" if ids else "") for what, ids in verdict.damaged[:6]]
+        return tr("● Everything reads back as it was put in.")
+    lines = [
+        f"◆ {what}" + (tr("; touches {ids}", ids=", ".join(ids)) if ids else "") for what, ids in verdict.damaged[:6]
+    ]
     more = len(verdict.damaged) - 6
-    return "\n".join([*lines, *([f"and {more} more"] if more > 0 else [])])
+    return "\n".join([*lines, *([tr("and {more} more", more=more)] if more > 0 else [])])

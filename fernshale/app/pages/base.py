@@ -14,6 +14,7 @@ from fernshale.app.commands import MenuCommand
 from fernshale.app.session import Session
 from fernshale.app.theme import text_font
 from fernshale.app.widgets.basics import FindingLabel
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
@@ -36,7 +37,7 @@ class Page(QWidget):
     # The part that can have the whole window, and the picture on top, which can be folded.
     detail: QWidget | None = None
     picture: QWidget | None = None
-    picture_title = "Picture"
+    picture_title = tr("Picture")
     # The height of a window, at the usual size of letters, in which the picture has room.
     picture_needs = 860
 
@@ -53,13 +54,13 @@ class Page(QWidget):
         self.set_room(NARROW, LOW)
         self.keys: list[MenuCommand] = []
         for number in range(1, _MAX_OPTION_KEYS + 1):
-            self.on_key(str(number), partial(self.press, number), f"Option {number}")
-        self.on_key("N", lambda: self.step(1), "The next open item")
-        self.on_key("P", lambda: self.step(-1), "The open item before")
+            self.on_key(str(number), partial(self.press, number), tr("Option {number}", number=number))
+        self.on_key("N", lambda: self.step(1), tr("The next open item"))
+        self.on_key("P", lambda: self.step(-1), tr("The open item before"))
 
     def on_key(self, key: str, act: Callable[[], None], title: str) -> None:
         """Call a function on a key while the page has the focus; `title` says what it does."""
-        self.keys.append(MenuCommand(title, self.stage.value, (key,), act))
+        self.keys.append(MenuCommand(title, self.stage.title, (key,), act))
         shortcut = QShortcut(QKeySequence(key), self)
         shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         shortcut.activated.connect(act)
@@ -127,8 +128,8 @@ def take_option(parent: QWidget, session: Session, item: Item, option: Option) -
     if option.confirm:
         box = QMessageBox(QMessageBox.Icon.Question, item.title, option.title.rstrip("…") + "?", parent=parent)
         box.setInformativeText(printable(option.confirm))
-        yes = box.addButton("Yes, do that", QMessageBox.ButtonRole.AcceptRole)
-        box.setDefaultButton(box.addButton("Not now", QMessageBox.ButtonRole.RejectRole))
+        yes = box.addButton(tr("Yes, do that"), QMessageBox.ButtonRole.AcceptRole)
+        box.setDefaultButton(box.addButton(tr("Not now"), QMessageBox.ButtonRole.RejectRole))
         box.exec()
         if box.clickedButton() is not yes:
             return

@@ -15,18 +15,18 @@ from fernshale.api.crossings import DebtKind, FindingParts, find_outstanding
 from fernshale.app.session import Session
 from fernshale.app.widgets.basics import Card, FindingLabel, button, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr, tr_marked
 from fernshale.core.crossing.flow.outstanding import OutstandingDebt
 from fernshale.core.crossing.flow.summaries import Finding
 from fernshale.core.crossing.stages.overview import Overview
 
 _BACK: Mapping[DebtKind, str] = {
-    "plugin": "Return it",
-    "code": "Return it",
-    "member": "Return it",
-    "line": "Remove it",
-    "held back": "Decide again",
-    "accepted": "It is not meant so",
+    "plugin": tr("Return it"),
+    "code": tr("Return it"),
+    "member": tr("Return it"),
+    "line": tr("Remove it"),
+    "held back": tr("Decide again"),
+    "accepted": tr("It is not meant so"),
 }
 
 
@@ -46,8 +46,8 @@ class DebtsView(QWidget):
         column.setSpacing(10)
         self.finding = FindingLabel(self)
         column.addWidget(self.finding)
-        card = Card(self, "Debts")
-        self._list = RowList(card, "Debts", wrap=True)
+        card = Card(self, tr("Debts"))
+        self._list = RowList(card, tr("Debts"), wrap=True)
         self._list.chosen.connect(self._show)
         card.body.addWidget(self._list, 1)
         self._detail = quiet_label(card, "")
@@ -55,7 +55,7 @@ class DebtsView(QWidget):
         card.body.addWidget(self._detail)
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 9, 9)
-        self._back = button(card, "Return it", self._on_back, main=True, hint="As a step that can be undone")
+        self._back = button(card, tr("Return it"), self._on_back, main=True, hint=tr("As a step that can be undone"))
         row.addWidget(self._back)
         row.addStretch(1)
         card.body.addLayout(row)
@@ -69,9 +69,11 @@ class DebtsView(QWidget):
         self._owed = find_outstanding(overview, crossing)
         self.count_changed.emit(len(self._owed))
         ready = sum(bool(item.ready) for item in self._owed)
-        parts: FindingParts = (("plain", "No debts."),)
+        parts: FindingParts = (("plain", tr("No debts.")),)
         if self._owed:
-            words = f"{ready} of them can be resolved now." if ready else "none can be resolved yet."
+            words = (
+                tr("{ready} of them can be resolved now.", ready=ready) if ready else tr("none can be resolved yet.")
+            )
             parts = (("strong", count(len(self._owed), "debt")), ("plain", "; "), ("mine" if ready else "plain", words))
         self.finding.show_finding(Finding(parts))
         self._list.set_rows(tuple(_debt_row(item) for item in self._owed))
@@ -84,7 +86,7 @@ class DebtsView(QWidget):
         item = next((item for item in self._owed if item.key == payload), None)
         self._back.setVisible(item is not None and item.kind in _BACK)
         self._back.setText(_BACK.get(item.kind, "") if item else "")
-        nothing = "What was left out, held back, taken as a preview or accepted is listed here until it is settled."
+        nothing = tr("What was left out, held back, taken as a preview or accepted is listed here until it is settled.")
         self._detail.setText(f"{item.why}\n{item.place}" if item else nothing)
 
     def _on_back(self) -> None:
@@ -98,5 +100,10 @@ class DebtsView(QWidget):
 def _debt_row(item: OutstandingDebt) -> Row:
     words = item.ready or item.condition
     return Row(
-        item.title, words, item.kind, "●" if item.ready else "○", "mine" if item.ready else "base", payload=item.key
+        item.title,
+        words,
+        tr_marked(item.kind),
+        "●" if item.ready else "○",
+        "mine" if item.ready else "base",
+        payload=item.key,
     )

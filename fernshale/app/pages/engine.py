@@ -18,7 +18,7 @@ from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.diff_lines import diff_lines
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.engine.forked_files import KEY, ForkedFile
@@ -29,31 +29,31 @@ from fernshale.core.crossing.stages.overview import Overview
 
 # In pixels at the usual size of letters.
 _HIGH = 960
-_REPLACED = "removed before the generator runs; restored if it fails or does not write it again"
+_REPLACED = tr("removed before the generator runs; restored if it fails or does not write it again")
 
 
 class EnginePage(Page):
     stage = Stage.ENGINE
-    picture_title = "Places"
+    picture_title = tr("Places")
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         self._split: QSplitter | None = None
         super().__init__(parent, session)
         self._view: EngineView | None = None
         self._written: tuple[LineRow, ...] = ()
-        self.picture = self._bars = BarChart(self, "Places", 130)
+        self.picture = self._bars = BarChart(self, tr("Places"), 130)
         self.column.addWidget(self._bars)
         split = self._split = QSplitter(Qt.Orientation.Vertical, self)
         split.setHandleWidth(12)
-        sites = Card(split, "Every place that names a release")
-        columns = ("file", "before", "after", "what it is", "remark")
-        self._sites = TextTable(sites, "Places that name a release", columns, (0,))
+        sites = Card(split, tr("Every place that names a release"))
+        columns = (tr("file"), tr("before"), tr("after"), tr("what it is"), tr("remark"))
+        self._sites = TextTable(sites, tr("Places that name a release"), columns, (0,))
         self._sites.activated_row.connect(self._open)
         self._sites.chosen.connect(self._on_site)
         sites.body.addWidget(self._sites)
-        preview = Card(split, "What will be written")
+        preview = Card(split, tr("What will be written"))
         self.detail = self._preview_card = preview
-        self._text = AnnotatedText(preview, "What will be written")
+        self._text = AnnotatedText(preview, tr("What will be written"))
         preview.body.addWidget(self._text, 1)
         self._message = quiet_label(preview, "")
         self._message.setContentsMargins(11, 4, 9, 4)
@@ -61,8 +61,8 @@ class EnginePage(Page):
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 9, 9)
         row.setSpacing(6)
-        self._apply = button(preview, "Change them", self._on_apply, main=True)
-        self._again = button(preview, "Run the generator", self._on_again)
+        self._apply = button(preview, tr("Change them"), self._on_apply, main=True)
+        self._again = button(preview, tr("Run the generator"), self._on_again)
         preview.head.addWidget(self._again)
         row.addWidget(self._apply)
         row.addStretch(1)
@@ -84,17 +84,17 @@ class EnginePage(Page):
         right = [item for item in view.sites if not item.changes and not item.trouble]
         troubled = [item for item in view.sites if item.trouble]
         parts: tuple[tuple[Tone, int, str], ...] = (
-            ("mine", len(right), "correct"),
-            ("incoming", pending, "will be changed"),
-            ("alarm", len(troubled), "unchanged, please check"),
+            ("mine", len(right), tr("correct")),
+            ("incoming", pending, tr("will be changed")),
+            ("alarm", len(troubled), tr("unchanged, please check")),
         )
-        bars = [Bar("places", parts, f"{len(right)} of {len(view.sites)} right")]
+        bars = [Bar(tr("places"), parts, tr("{number} of {total} right", number=len(right), total=len(view.sites)))]
         if view.stale:
             bars.append(
                 Bar(
-                    "generated files",
-                    (("base", len(view.stale), "the generator replaces"),),
-                    f"{len(view.stale)} stale",
+                    tr("generated files"),
+                    (("base", len(view.stale), tr("the generator replaces")),),
+                    tr("{number} stale", number=len(view.stale)),
                 )
             )
         self._bars.set_bars(tuple(bars))
@@ -104,12 +104,12 @@ class EnginePage(Page):
                     (
                         f"{item.site.file}:{item.site.line}",
                         item.before,
-                        item.after if item.changes else "as it is",
+                        item.after if item.changes else tr("as it is"),
                         item.site.name,
                         item.trouble
                         or item.why
                         or (
-                            "holds it already"
+                            tr("holds it already")
                             if item.site.notation not in ("exact", "series") and not item.changes
                             else ""
                         ),
@@ -129,9 +129,13 @@ class EnginePage(Page):
         self._written = (*diff_lines(text), *gone)
         last = view.regenerated
         mark = "◆" if last is not None and last.status else "●"
-        self._message.setText(f"{mark} the generator printed: {last.said}" if last is not None and last.said else "")
+        self._message.setText(
+            tr("{mark} the generator printed: {said}", mark=mark, said=last.said)
+            if last is not None and last.said
+            else ""
+        )
         self._apply.setVisible(not changes.is_empty)
-        self._apply.setText(f"Point the project at {overview.setup.to}")
+        self._apply.setText(tr("Point the project at {to}", to=overview.setup.to))
         self._view = view
         self._show_options()
         can_run = overview.scan.profile.commands.regenerate is not None and changes.is_empty
@@ -160,9 +164,9 @@ class EnginePage(Page):
         title = (
             open_item.title
             if open_item is not None and (preview or asked)
-            else "What will be written"
+            else tr("What will be written")
             if self._written
-            else "Nothing is left to write here"
+            else tr("Nothing is left to write here")
         )
         self._preview_card.set_title(title)
         # The title above has the same text, and the buttons need the room.
@@ -185,9 +189,9 @@ class EnginePage(Page):
             changes = preview_copy(overview.scan, copy, option.action.choice)
             text = unified_diff(changes, lambda change: (overview.setup.project / change.path).read_bytes())
             rows.append(LineRow("option", "base", "", option.title, "base"))
-            rows += [LineRow("because", "quiet", "", text, faded=True) for text in option.evidence]
+            rows += [LineRow(tr("because"), "quiet", "", text, faded=True) for text in option.evidence]
             # The name of the file is in the title.
-            rows += diff_lines(text)[1:] or [LineRow("", "quiet", "", "nothing is written")]
+            rows += diff_lines(text)[1:] or [LineRow("", "quiet", "", tr("nothing is written"))]
         return tuple(rows)
 
     def set_room(self, width: int, height: int) -> None:
@@ -207,10 +211,10 @@ class EnginePage(Page):
         return self._sites.find_text(words) or self._text.find_text(words)
 
     def _on_apply(self) -> None:
-        self.session.carry_out(PointAtRelease(), "pointing the project at the release")
+        self.session.carry_out(PointAtRelease(), tr("pointing the project at the release"))
 
     def _on_again(self) -> None:
-        self.session.carry_out(RunGenerator(), "running the generator")
+        self.session.carry_out(RunGenerator(), tr("running the generator"))
 
     def _open(self, payload: object) -> None:
         if isinstance(payload, tuple):
@@ -226,13 +230,21 @@ def _is_asked_here(item: Item) -> bool:
 def _workaround_row(item: WorkaroundLine, view: EngineView, to: str) -> TableRow:
     before, after = "", item.workaround.line
     if item.line:
-        before, after = after, "as it is" if is_needed(item, view.workarounds, to) else "goes"
-    cells = (item.place, before, after, "workaround line", item.condition)
+        before, after = after, tr("as it is") if is_needed(item, view.workarounds, to) else tr("goes")
+    cells = (item.place, before, after, tr("workaround line"), item.condition)
     tone: Tone = "quiet" if after == "as it is" else "mine"
     return TableRow(cells, ((2, tone), (4, "quiet")), (item.file, item.line))
 
 
 def _copy_row(item: ForkedFile) -> TableRow:
-    remark = f"{count(item.clashes, 'place')} to decide" if item.clashes else "merges without a clash"
-    cells = (item.path, f"{item.alike:.0%} alike", "follows it", f"a copy of the engine's {item.engine}", remark)
+    remark = (
+        tr("{places} to decide", places=count(item.clashes, "place")) if item.clashes else tr("merges without a clash")
+    )
+    cells = (
+        item.path,
+        tr("{alike:.0%} alike", alike=item.alike),
+        tr("follows it"),
+        tr("a copy of the engine's {engine}", engine=item.engine),
+        remark,
+    )
     return TableRow(cells, ((2, "mine"), (4, "alarm" if item.clashes else "quiet")), file_and_line(item.path))

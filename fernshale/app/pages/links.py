@@ -33,7 +33,7 @@ from fernshale.app.widgets.diff_lines import diff_lines
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
@@ -55,41 +55,43 @@ _AROUND = 7
 
 class LinksPage(Page):
     stage = Stage.LINKS
-    picture_title = "Missing"
+    picture_title = tr("Missing")
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._overview: Overview | None = None
-        self.picture = self._chart = HangingChart(self, "Missing references and what uses them", "missing", "used by")
+        self.picture = self._chart = HangingChart(
+            self, tr("Missing references and what uses them"), tr("missing"), tr("used by")
+        )
         self._chart.chosen.connect(self._go)
         self.column.addWidget(self._chart)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
-        left = Card(split, "To resolve")
-        self._list = RowList(left, "To resolve", wrap=True)
+        left = Card(split, tr("To resolve"))
+        self._list = RowList(left, tr("To resolve"), wrap=True)
         self._list.chosen.connect(self._show)
         left.body.addWidget(self._list, 1)
         right = self.detail = QSplitter(Qt.Orientation.Vertical, split)
         right.setHandleWidth(10)
         self._sides = QSplitter(Qt.Orientation.Horizontal, right)
         self._sides.setHandleWidth(10)
-        self._was_card = Card(self._sides, "Before")
-        self._was = AnnotatedText(self._was_card, "Before", has_words=False)
+        self._was_card = Card(self._sides, tr("Before"))
+        self._was = AnnotatedText(self._was_card, tr("Before"), has_words=False)
         self._was_card.body.addWidget(self._was)
-        self._is_card = Card(self._sides, "After")
-        self._is = AnnotatedText(self._is_card, "After", has_words=False)
+        self._is_card = Card(self._sides, tr("After"))
+        self._is = AnnotatedText(self._is_card, tr("After"), has_words=False)
         self._is_card.body.addWidget(self._is)
-        self._card = Card(right, "What will be written")
+        self._card = Card(right, tr("What will be written"))
         row = QHBoxLayout()
         row.setContentsMargins(11, 7, 9, 5)
         row.setSpacing(6)
         self._candidates = QComboBox(self._card)
-        self._candidates.setAccessibleName("Options")
+        self._candidates.setAccessibleName(tr("Options"))
         self._candidates.currentIndexChanged.connect(self._show_candidate)
         row.addWidget(self._candidates, 1)
-        self._apply = button(self._card, "Relink", self._on_apply, main=True)
+        self._apply = button(self._card, tr("Relink"), self._on_apply, main=True)
         self._leave = button(
-            self._card, "Leave it as it is…", self._on_leave, hint="Asks for a reason, which is kept and listed"
+            self._card, tr("Leave it as it is…"), self._on_leave, hint=tr("Asks for a reason, which is kept and listed")
         )
         row.addWidget(self._apply)
         row.addWidget(self._leave)
@@ -97,7 +99,7 @@ class LinksPage(Page):
         self._message = quiet_label(self._card, "")
         self._message.setContentsMargins(11, 0, 9, 5)
         self._card.body.addWidget(self._message)
-        self._text = AnnotatedText(self._card, "What will be written")
+        self._text = AnnotatedText(self._card, tr("What will be written"))
         self._card.body.addWidget(self._text, 1)
         right.setSizes([170, 300])
         split.setSizes([360, 620])
@@ -112,9 +114,9 @@ class LinksPage(Page):
         rows = [row for item in view.missing if (row := _missing_row(item))]
         if any(open_item.key == _TOGETHER for open_item in view.items):
             uses = sum(len(item.uses) for item in view.automatic)
-            words = f"{count(len(view.automatic), 'link')} with a high-confidence replacement"
+            words = tr("{links} with a high-confidence replacement", links=count(len(view.automatic), "link"))
             rows.insert(
-                0, Row(words, "relinked together, as one step", count(uses, "use"), "●", "mine", payload=_TOGETHER)
+                0, Row(words, tr("relinked together, as one step"), count(uses, "use"), "●", "mine", payload=_TOGETHER)
             )
         if (unread := next((each for each in view.items if each.key == _ASSETS), None)) is not None:
             rows.insert(0, Row(unread.title, unread.detail, "", "○", "base", payload=_ASSETS))
@@ -127,7 +129,7 @@ class LinksPage(Page):
         rows += [
             Row(
                 item.id,
-                "missing, left as it is by your decision",
+                tr("missing, left as it is by your decision"),
                 count(len(item.uses), "use"),
                 "–",
                 "quiet",
@@ -138,7 +140,7 @@ class LinksPage(Page):
         rows += [
             Row(
                 item.expect.title,
-                f"{item.file}: left as it is, {why or 'without a reason'}",
+                tr("{file}: left as it is, {why}", file=item.file, why=why or tr("without a reason")),
                 "",
                 "–",
                 "quiet",
@@ -149,7 +151,7 @@ class LinksPage(Page):
         rows += [
             Row(
                 item.id,
-                "missing before the crossing began",
+                tr("missing before the crossing began"),
                 count(len(item.uses), "use"),
                 "–",
                 "quiet",
@@ -158,7 +160,7 @@ class LinksPage(Page):
             for item in view.before
         ]
         rows += [
-            Row("A file could not be scanned", words, "", "◆", "alarm", payload=_NO_ACTION)
+            Row(tr("A file could not be scanned"), words, "", "◆", "alarm", payload=_NO_ACTION)
             for words in view.data_scan.troubles
         ]
         self._list.set_rows(tuple(rows) or (_nothing_row(view.index),))
@@ -209,11 +211,18 @@ class LinksPage(Page):
     def _find_candidates(self) -> list[tuple[str, str]]:
         item, work = self._item(), self._work()
         if self._list.current() == _TOGETHER:
-            return [("sure", "Relink them all")]
+            return [("sure", tr("Relink them all"))]
         if item is not None:
             split = [choice for choice in item.candidates if choice.slots]
             candidates = (
-                [("split", " and ".join(f"{choice.id} for {', '.join(choice.slots)}" for choice in split))]
+                [
+                    (
+                        "split",
+                        " and ".join(
+                            tr("{id} for {slots}", id=choice.id, slots=", ".join(choice.slots)) for choice in split
+                        ),
+                    )
+                ]
                 if split
                 else []
             )
@@ -221,10 +230,13 @@ class LinksPage(Page):
                 (choice.id, f"{_glyph(choice.score)} {choice.score:.2f}  {choice.id}") for choice in item.candidates
             ]
         if work is not None:
-            candidates = [("all", f"All {count(work.total, 'object')}")]
+            candidates = [("all", tr("All {objects}", objects=count(work.total, "object")))]
             for path, found in work.objects.items():
                 candidates += [
-                    (f"one {path}#{each.found.number}", f"only {each.found.name}, {path}:{each.found.line}")
+                    (
+                        tr("one {path}#{number}", path=path, number=each.found.number),
+                        tr("only {name}, {path}:{line}", name=each.found.name, path=path, line=each.found.line),
+                    )
                     for each in found
                 ]
             return candidates[:400]
@@ -241,11 +253,11 @@ class LinksPage(Page):
         self._message.setText("")
         if self._overview is None or not isinstance(choice, str):
             key = self._list.current()
-            words = "select an item on the left" if key and key != _NO_ACTION else "nothing is open"
+            words = tr("select an item on the left") if key and key != _NO_ACTION else tr("nothing is open")
             if unmet or str(key).startswith(("doubled:", "links:", "file:")):
-                words = "no option is known; change it by hand or leave it"
+                words = tr("no option is known; change it by hand or leave it")
             self._text.show_lines((LineRow("", "plain", "", words),))
-            self._card.set_title("What will be written")
+            self._card.set_title(tr("What will be written"))
             return
         scan, view = self._overview.scan, self._overview.links
         if self._list.current() == _ASSETS:
@@ -255,12 +267,12 @@ class LinksPage(Page):
             self._show_sides(item, choice)
         if self._list.current() == _TOGETHER:
             chosen = [(each, candidate) for each in view.automatic for candidate in each.automatic]
-            self._write(lambda: preview_relink(scan, view.index, chosen), "Relink them all", "")
+            self._write(lambda: preview_relink(scan, view.index, chosen), tr("Relink them all"), "")
         elif item is not None:
             candidates = [each for each in item.candidates if each.slots] if choice == "split" else []
             picked = candidates or [each for each in item.candidates if each.id == choice]
             told = "; ".join(picked[0].evidence) if picked else ""
-            self._write(lambda: preview_relink(scan, view.index, [(item, each) for each in picked]), "Relink", told)
+            self._write(lambda: preview_relink(scan, view.index, [(item, each) for each in picked]), tr("Relink"), told)
         elif work is not None:
             objects = dict(work.objects)
             if choice.startswith("one "):
@@ -270,22 +282,22 @@ class LinksPage(Page):
                     each: tuple(one for one in found if str(one.found.number) == number)
                     for each, found in objects.items()
                 }
-            self._write(lambda: preview_data(scan, objects), "Rewrite", f"{work.rule.why}  ({work.source})")
+            self._write(lambda: preview_data(scan, objects), tr("Rewrite"), f"{work.rule.why}  ({work.source})")
         else:
             evidence = next((each.evidence for each in self._options() if each.id == choice), ())
             told = "; ".join(dict.fromkeys(part for part in (*evidence, unmet[0].expect.why) if part))
-            verb = {"drop": "Remove it", "set": "Set it"}.get(choice.partition(" ")[0], "Put it in")
+            verb = {"drop": tr("Remove it"), "set": tr("Set it")}.get(choice.partition(" ")[0], tr("Put it in"))
             self._write(lambda: preview_mending(scan, unmet, choice), verb, told)
 
     def _show_assets(self) -> None:
         """The command that reads the assets, and which they are."""
         assert self._overview is not None
         scan = self._overview.scan
-        commands = [LineRow("runs", "base", "", " ".join(item.print)) for item in scan.profile.binary]
+        commands = [LineRow(tr("runs"), "base", "", " ".join(item.print)) for item in scan.profile.binary]
         files = [LineRow("", "quiet", "", path) for path in unread_assets(scan)]
         self._text.show_lines((*commands, *files))
-        self._card.set_title("What will be read", "on copies; nothing is written")
-        self._apply.setText("Read them")
+        self._card.set_title(tr("What will be read"), tr("on copies; nothing is written"))
+        self._apply.setText(tr("Read them"))
 
     def _write(self, make: Callable[[], ChangeSet], verb: str, why: str) -> None:
         """The change as a diff, and its size in the head of the card."""
@@ -299,11 +311,14 @@ class LinksPage(Page):
             return
         by_engine = self._binary_uses()
         told = [
-            LineRow("", "base", "", f"{path}: a command of the engine writes its ids", "base") for path in by_engine
+            LineRow("", "base", "", tr("{path}: a command of the engine writes its ids", path=path), "base")
+            for path in by_engine
         ]
         diff = diff_lines(unified_diff(changes, lambda change: (project / change.path).read_bytes()))
         self._text.show_lines((*diff, *told))
-        self._card.set_title("What will be written", f"in {count(len(changes.files) + len(told), 'file')}")
+        self._card.set_title(
+            tr("What will be written"), tr("in {files}", files=count(len(changes.files) + len(told), "file"))
+        )
         self._apply.setText(verb)
         self._message.setText(why)
 
@@ -323,8 +338,8 @@ class LinksPage(Page):
         split = [each.id for each in item.candidates if each.slots]
         goal = split[0] if choice == "split" and split else choice
         for card, document, side, id, words in (
-            (self._was_card, self._was, linkage.before, item.id, "Before"),
-            (self._is_card, self._is, linkage.now, goal, "After"),
+            (self._was_card, self._was, linkage.before, item.id, tr("Before")),
+            (self._is_card, self._is, linkage.now, goal, tr("After")),
         ):
             path, text, line = declaration(side, item, id)
             card.set_title(words, path.rpartition("/")[2])
@@ -332,7 +347,7 @@ class LinksPage(Page):
             document.show_lines(
                 _excerpt(text, line)
                 if text
-                else (LineRow("", "plain", "", (path and "no text") or "nothing declared it"),),
+                else (LineRow("", "plain", "", (path and tr("no text")) or tr("nothing declared it")),),
                 path if text else "",
             )
 
@@ -344,7 +359,7 @@ class LinksPage(Page):
     def _carry_out(self, choice: str) -> None:
         item, work, unmet = self._item(), self._work(), self._unmet()
         if self._list.current() == _ASSETS:
-            self.session.carry_out(ReadAssets(), "reading binary assets")
+            self.session.carry_out(ReadAssets(), tr("reading binary assets"))
         elif self._list.current() == _TOGETHER:
             self.session.carry_out(Relink(TOGETHER, choice), self._apply.text())
         elif item is not None:
@@ -357,17 +372,23 @@ class LinksPage(Page):
     def _on_leave(self) -> None:
         key = self._list.current()
         if isinstance(key, str):
-            why = ask_why(self, "Leave it as it is")
+            why = ask_why(self, tr("Leave it as it is"))
             if why is not None:
-                self.session.carry_out(Choose(key, ""), "leaving it so", why)
+                self.session.carry_out(Choose(key, ""), tr("leaving it so"), why)
 
 
 def _nothing_row(index: LinkIndex) -> Row:
     """The checks that were made, if no item is open."""
     if not index.rules.all:
-        return Row("The profile does not describe links", "so none are checked", "", "·", "quiet", payload=_NO_ACTION)
-    words = f"{count(len(index.ids_used()), 'id')} used in {count(len(index.files), 'file')}; each leads somewhere"
-    return Row("No missing references", words, "", "●", "mine", payload=_NO_ACTION)
+        return Row(
+            tr("The profile does not describe links"), tr("so none are checked"), "", "·", "quiet", payload=_NO_ACTION
+        )
+    words = tr(
+        "{ids} used in {files}; each leads somewhere",
+        ids=count(len(index.ids_used()), "id"),
+        files=count(len(index.files), "file"),
+    )
+    return Row(tr("No missing references"), words, "", "●", "mine", payload=_NO_ACTION)
 
 
 def _thread(item: MissingReference) -> Thread:
@@ -396,12 +417,12 @@ def _glyph(score: float) -> str:
 def _missing_row(item: MissingReference) -> Row:
     automatic = bool(item.automatic)
     if automatic:
-        words = "became " + " and ".join(choice.id for choice in item.automatic)
+        words = tr("became ") + " and ".join(choice.id for choice in item.automatic)
     elif item.candidates:
-        words = f"may be {item.candidates[0].id}, {item.candidates[0].score:.0%} likely"
+        words = tr("may be {id}, {score:.0%} likely", id=item.candidates[0].id, score=item.candidates[0].score)
     else:
-        words = "nothing is known that it could be"
-    what = "a file that is missing" if item.is_file else f"was declared in {item.was}"
+        words = tr("nothing is known that it could be")
+    what = tr("a file that is missing") if item.is_file else tr("was declared in {was}", was=item.was)
     return Row(
         item.id,
         f"{words}; {what}",
@@ -414,12 +435,19 @@ def _missing_row(item: MissingReference) -> Row:
 
 def _doubled_row(id: str, index: LinkIndex) -> Row:
     places = [f"{use.file}:{use.line}" for use in index.declarations(id)]
-    return Row(id, f"declared {len(places)} times: {', '.join(places)}", "", "◆", "alarm", payload=f"doubled:{id}")
+    return Row(
+        id,
+        tr("declared {number} times: {places}", number=len(places), places=", ".join(places)),
+        "",
+        "◆",
+        "alarm",
+        payload=f"doubled:{id}",
+    )
 
 
 def _work_row(work: DataRewrite) -> Row:
     automatic = work.rule.confidence >= AUTOMATIC_SCORE
-    words = f"{work.rule.why}; in {count(len(work.objects), 'file')}"
+    words = tr("{why}; in {files}", why=work.rule.why, files=count(len(work.objects), "file"))
     return Row(
         work.rule.name,
         words,
@@ -436,7 +464,9 @@ def _unmet_row(key: str, items: list[UnmetConstraint]) -> Row:
     mends = first.can_mend
     return Row(
         first.expect.title,
-        "; ".join(part for part in (f"{first.fault} in {where}", first.expect.why) if part),
+        "; ".join(
+            part for part in (tr("{fault} in {where}", fault=first.fault, where=where), first.expect.why) if part
+        ),
         "",
         "●" if mends else "◆",
         "mine" if mends else "alarm",

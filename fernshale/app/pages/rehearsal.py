@@ -44,9 +44,9 @@ from fernshale.app.session import Session
 from fernshale.app.theme import theme
 from fernshale.app.widgets.basics import Card, FindingLabel, button, quiet_label
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.quantities import count
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.settings import usable_settings
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.summaries import Finding
 from fernshale.core.crossing.stages.overview import Overview
@@ -74,7 +74,7 @@ class RehearsalView(QWidget):
         self._runner.output.connect(self._on_output)
         self._runner.succeeded.connect(self._on_done)
         self._runner.failed.connect(self._on_failed)
-        self._runner.cancelled.connect(lambda: self._end("stopped; it goes on from here the next time"))
+        self._runner.cancelled.connect(lambda: self._end(tr("stopped; it goes on from here the next time")))
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 14, 18, 10)
         column.setSpacing(10)
@@ -83,17 +83,19 @@ class RehearsalView(QWidget):
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
         split.addWidget(self._make_ways(split))
-        table = Card(split, "What they would cost")
+        table = Card(split, tr("What they would cost"))
         self._table = QTextBrowser(table)
-        self._table.setAccessibleName("Rehearsals side by side")
+        self._table.setAccessibleName(tr("Rehearsals side by side"))
         self._table.setOpenLinks(False)
         self._table.setFrameShape(QFrame.Shape.NoFrame)
         table.body.addWidget(self._table)
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 9, 9)
         row.setSpacing(6)
-        self._begin = button(table, "Carry out the automatic part", self._on_begin, hint="In the project, step by step")
-        self._share = button(table, "Share as a page…", self._on_share)
+        self._begin = button(
+            table, tr("Carry out the automatic part"), self._on_begin, hint=tr("In the project, step by step")
+        )
+        self._share = button(table, tr("Share as a page…"), self._on_share)
         for made in (self._begin, self._share):
             row.addWidget(made)
         row.addStretch(1)
@@ -105,9 +107,9 @@ class RehearsalView(QWidget):
         self._enable()
 
     def _make_ways(self, parent: QWidget) -> Card:
-        card = Card(parent, "Ways to rehearse")
+        card = Card(parent, tr("Ways to rehearse"))
         self._ways = QListWidget(card)
-        self._ways.setAccessibleName("Ways to rehearse")
+        self._ways.setAccessibleName(tr("Ways to rehearse"))
         self._ways.setFrameShape(QFrame.Shape.NoFrame)
         self._ways.setSpacing(3)
         self._ways.itemChanged.connect(lambda _item: self._enable())
@@ -115,12 +117,12 @@ class RehearsalView(QWidget):
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 9, 0)
         row.setSpacing(6)
-        row.addWidget(quiet_label(card, "At most, for each"))
+        row.addWidget(quiet_label(card, tr("At most, for each")))
         self._budget = QDoubleSpinBox(card)
-        self._budget.setAccessibleName("Minutes for each way")
+        self._budget.setAccessibleName(tr("Minutes for each way"))
         self._budget.setRange(1, 10_000)
         self._budget.setDecimals(0)
-        self._budget.setSuffix(" min")
+        self._budget.setSuffix(tr(" min"))
         self._budget.setValue(_BUDGET_MIN)
         row.addWidget(self._budget)
         row.addStretch(1)
@@ -128,8 +130,10 @@ class RehearsalView(QWidget):
         foot = QHBoxLayout()
         foot.setContentsMargins(11, 6, 9, 4)
         foot.setSpacing(6)
-        self._go = button(card, "Rehearse", self._on_go, main=True, hint="On copies; the project is not touched")
-        self._stop = button(card, "Stop", self._runner.cancel)
+        self._go = button(
+            card, tr("Rehearse"), self._on_go, main=True, hint=tr("On copies; the project is not touched")
+        )
+        self._stop = button(card, tr("Stop"), self._runner.cancel)
         foot.addWidget(self._go)
         foot.addWidget(self._stop)
         foot.addStretch(1)
@@ -163,7 +167,7 @@ class RehearsalView(QWidget):
             self._new = {item.plan.title: item for item in found}
             if found:
                 self.check(*self._new)
-                self._said.setText(f"new on the shelf: {', '.join(item.plan.to for item in found)}")
+                self._said.setText(tr("new on the shelf: {found}", found=", ".join(item.plan.to for item in found)))
                 if usable_settings().rehearsal.new_releases and not self._runner.is_busy:
                     self._on_go()
 
@@ -214,7 +218,7 @@ class RehearsalView(QWidget):
         def task(work: Work) -> tuple[str, tuple[Outcome, ...]]:
             found = []
             for number, plan in enumerate(plans):
-                work.progress(f"rehearsing {plan.title}", number, len(plans))
+                work.progress(tr("rehearsing {title}", title=plan.title), number, len(plans))
                 found.append(rehearse(what, plan, budget_s, work))
             return project, tuple(found)
 
@@ -224,7 +228,7 @@ class RehearsalView(QWidget):
 
     def _on_progress(self, note: object) -> None:
         if isinstance(note, ProgressNote) and note.total:
-            self._said.setText(f"{note.what} ({note.done + 1} of {note.total})")
+            self._said.setText(tr("{what} ({done} of {total})", what=note.what, done=note.done + 1, total=note.total))
 
     def _on_output(self, lines: object) -> None:
         if isinstance(lines, list) and lines:
@@ -238,7 +242,7 @@ class RehearsalView(QWidget):
         new = [self._new.pop(item.plan.title).words(item) for item in outcomes if item.plan.title in self._new]
         self._end("; ".join(new))
         if not self.window().isActiveWindow():
-            notify("The rehearsal is done", "; ".join(new) or best_of(outcomes).words)
+            notify(tr("The rehearsal is done"), "; ".join(new) or best_of(outcomes).words)
 
     def _on_failed(self, error: object) -> None:
         self._end("")
@@ -257,14 +261,14 @@ class RehearsalView(QWidget):
 
     def _show(self) -> None:
         outcomes = self.shown
-        parts: FindingParts = (("plain", "Try the whole way on a copy, and see what the upgrade would cost."),)
+        parts: FindingParts = (("plain", tr("Try the whole way on a copy, and see what the upgrade would cost.")),)
         if outcomes:
             words = best_of(outcomes).words
             ways = count(len(outcomes), "way")
             parts = (
-                ("plain", f"Rehearsed on copies, {ways}: "),
+                ("plain", tr("Rehearsed on copies, {ways}: ", ways=ways)),
                 ("strong", words),
-                ("plain", "; your project was not touched."),
+                ("plain", tr("; your project was not touched.")),
             )
         self.finding.show_finding(Finding(parts))
         self._table.setHtml(_table(outcomes, measure_pace(all_crossings())) if outcomes else _hint())
@@ -295,7 +299,7 @@ class RehearsalView(QWidget):
             self.automatic_wanted.emit(plan)
 
     def _on_share(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Share the rehearsal", "rehearsal.html", "HTML (*.html)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Share the rehearsal"), "rehearsal.html", tr("HTML (*.html)"))
         if not name:
             return
         page = comparison_page(Path(self._project).name, self.shown, measure_pace(all_crossings()))
@@ -304,7 +308,7 @@ class RehearsalView(QWidget):
         except OSError as error:
             show_error(self, error)
             return
-        self._said.setText(f"written to {name}")
+        self._said.setText(tr("written to {name}", name=name))
 
 
 def ways_of(overview: Overview) -> tuple[RehearsalPlan, ...]:
@@ -320,9 +324,11 @@ def ways_of(overview: Overview) -> tuple[RehearsalPlan, ...]:
 
 
 def _hint() -> str:
-    return (
-        f'<p style="color:{theme().quiet}">Check the ways to compare and press Rehearse. Each is carried out on a copy. '
-        "Where a person has to decide, an option that drops nothing is taken and noted.</p>"
+    return tr(
+        '<p style="color:{quiet}">Check the ways to compare and press Rehearse. Each is carried '
+        "out on a copy. Where a person has to decide, an option that drops nothing is taken and "
+        "noted.</p>",
+        quiet=theme().quiet,
     )
 
 

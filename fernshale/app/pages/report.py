@@ -35,7 +35,7 @@ from fernshale.app.session import Session
 from fernshale.app.theme import code_font, theme
 from fernshale.app.widgets.basics import Card, FindingLabel, button, quiet_label
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.flow.summaries import Finding
 from fernshale.core.crossing.stages.overview import Overview
@@ -57,18 +57,18 @@ class ReportView(QWidget):
         column.setSpacing(10)
         self.finding = FindingLabel(self)
         column.addWidget(self.finding)
-        card = Card(self, "Preview of the report")
+        card = Card(self, tr("Preview of the report"))
         self._tabs = QTabBar(card)
-        self._tabs.setAccessibleName("Form of the report")
+        self._tabs.setAccessibleName(tr("Form of the report"))
         self._tabs.setDrawBase(False)
-        for word in ("Report", "Message for a merge request", "Markdown"):
+        for word in (tr("Report"), tr("Message for a merge request"), "Markdown"):
             self._tabs.addTab(word)
         card.head.addWidget(self._tabs)
         self._stack = QStackedWidget(card)
         self._page = QTextBrowser(self._stack)
         self._page.setOpenLinks(False)
         self._page.setFrameShape(QFrame.Shape.NoFrame)
-        self._page.setAccessibleName("Report")
+        self._page.setAccessibleName(tr("Report"))
         # A table that fills the page is a pixel wider than it.
         self._page.horizontalScrollBar().rangeChanged.connect(
             lambda _low, high: self._page.setHorizontalScrollBarPolicy(
@@ -77,7 +77,7 @@ class ReportView(QWidget):
         )
         self._message, self._markdown = (QPlainTextEdit(self._stack) for _ in range(2))
         self._stack.addWidget(self._page)
-        for text, name in ((self._message, "Message for a merge request"), (self._markdown, "Markdown")):
+        for text, name in ((self._message, tr("Message for a merge request")), (self._markdown, "Markdown")):
             text.setReadOnly(True)
             text.setFont(code_font())
             text.setAccessibleName(name)
@@ -87,11 +87,18 @@ class ReportView(QWidget):
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 9, 9)
         row.setSpacing(6)
-        row.addWidget(button(card, "Save…", self.save, main=True, hint="As HTML, Markdown or JSON"))
-        row.addWidget(button(card, "Copy", self._copy, hint="What is shown, as text"))
-        row.addWidget(button(card, "Export patches…", self._patches, hint="Each step as a patch that git applies"))
+        row.addWidget(button(card, tr("Save…"), self.save, main=True, hint=tr("As HTML, Markdown or JSON")))
+        row.addWidget(button(card, tr("Copy"), self._copy, hint=tr("What is shown, as text")))
         row.addWidget(
-            button(card, "Export the playbook…", self._hand_on, hint="Decisions, rules and checks for the next project")
+            button(card, tr("Export patches…"), self._patches, hint=tr("Each step as a patch that git applies"))
+        )
+        row.addWidget(
+            button(
+                card,
+                tr("Export the playbook…"),
+                self._hand_on,
+                hint=tr("Decisions, rules and checks for the next project"),
+            )
         )
         row.addStretch(1)
         self._outcome = quiet_label(card, "")
@@ -107,7 +114,12 @@ class ReportView(QWidget):
         data = report_data(overview, crossing)
         figures = data["figures"]
         steps, edits = count(figures["steps"], "step"), count(figures["local edits"], "local edit")
-        words = f" {steps} over {count(figures['files touched'], 'file')}; {edits} accounted for."
+        words = tr(
+            " {steps} over {files}; {edits} accounted for.",
+            steps=steps,
+            files=count(figures["files touched"], "file"),
+            edits=edits,
+        )
         parts: FindingParts = (("mine" if data["done"] else "alarm", data["verdict"]), ("plain", words))
         self.finding.show_finding(Finding(parts))
         place = self._page.verticalScrollBar().value()
@@ -131,38 +143,40 @@ class ReportView(QWidget):
         overview, crossing = self.session.overview, self.session.crossing
         if overview is None or crossing is None:
             return
-        forms = "HTML (*.html);;Markdown (*.md);;JSON (*.json)"
-        name, _ = QFileDialog.getSaveFileName(self, "Save the report", "crossing.html", forms)
+        forms = tr("HTML (*.html);;Markdown (*.md);;JSON (*.json)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save the report"), "crossing.html", forms)
         if name:
             data = report_data(overview, crossing)
             writers = {".html": report_html, ".json": lambda data: json.dumps(data, indent=2) + "\n"}
             text = writers.get(Path(name).suffix.lower(), report_markdown)(data)
-            self._try(lambda: Path(name).write_text(text, encoding="utf-8"), f"written to {name}")
+            self._try(lambda: Path(name).write_text(text, encoding="utf-8"), tr("written to {name}", name=name))
 
     def _copy(self) -> None:
         shown = self._stack.currentWidget()
         text = shown.toPlainText() if isinstance(shown, QTextBrowser | QPlainTextEdit) else ""
         QApplication.clipboard().setText(text)
-        self._outcome.setText("copied")
+        self._outcome.setText(tr("copied"))
 
     def _patches(self) -> None:
         crossing = self.session.crossing
-        folder = QFileDialog.getExistingDirectory(self, "An empty folder for the patches") if crossing else ""
+        folder = QFileDialog.getExistingDirectory(self, tr("An empty folder for the patches")) if crossing else ""
         if crossing is not None and folder:
-            self._try(lambda: write_patches(crossing, Path(folder)), f"patches written to {folder}")
+            self._try(lambda: write_patches(crossing, Path(folder)), tr("patches written to {folder}", folder=folder))
 
     def _hand_on(self) -> None:
         overview, crossing = self.session.overview, self.session.crossing
         if overview is None or crossing is None:
             return
         start = f"{overview.setup.project.name}.way.toml"
-        name, _ = QFileDialog.getSaveFileName(self, "Export the playbook", start, "Playbook of a crossing (*.way.toml)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Export the playbook"), start, tr("Playbook of a crossing (*.way.toml)")
+        )
         if name:
 
             def work() -> None:
                 Path(name).write_text(export_playbook(crossing, overview.scan, CancelToken()), encoding="utf-8")
 
-            self._try(work, f"written to {name}; `fernshale cross --playbook` follows it")
+            self._try(work, tr("written to {name}; `fernshale cross --playbook` follows it", name=name))
 
     def _try(self, work: Callable[[], object], said: str) -> None:
         try:

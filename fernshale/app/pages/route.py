@@ -18,7 +18,7 @@ from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout, quiet_label
 from fernshale.app.widgets.plan_matrix import MatrixCell, MatrixColumn, MatrixRow, RouteTable
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr, tr_marked
 from fernshale.core.crossing.project.release_notes import NoteUse
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
@@ -40,11 +40,16 @@ class RoutePage(Page):
         super().__init__(parent, session)
         self._overview: Overview | None = None
         self.top.addWidget(
-            button(self, "Rehearse…", self.rehearsal_wanted.emit, hint="Try the whole way on a copy, and see its cost")
+            button(
+                self,
+                tr("Rehearse…"),
+                self.rehearsal_wanted.emit,
+                hint=tr("Try the whole way on a copy, and see its cost"),
+            )
         )
         table = Card(self)
         area = QScrollArea(table)
-        area.setAccessibleName("Plugins and engine releases")
+        area.setAccessibleName(tr("Plugins and engine releases"))
         area.setWidgetResizable(True)
         area.setFrameShape(QScrollArea.Shape.NoFrame)
         self._table = RouteTable(area)
@@ -72,13 +77,13 @@ class RoutePage(Page):
         table.body.addWidget(foot)
         lower = QSplitter(Qt.Orientation.Horizontal, self)
         lower.setHandleWidth(14)
-        routes = Card(lower, "Routes and their cost")
-        self._routes = RowList(routes, "Routes and their cost")
+        routes = Card(lower, tr("Routes and their cost"))
+        self._routes = RowList(routes, tr("Routes and their cost"))
         self._routes.activated_row.connect(self._choose_route)
         self._routes.link_clicked.connect(self._choose_route)
         routes.body.addWidget(self._routes)
-        notes = self.detail = Card(lower, "Release notes")
-        self._notes = RowList(notes, "Release notes", wrap=True)
+        notes = self.detail = Card(lower, tr("Release notes"))
+        self._notes = RowList(notes, tr("Release notes"), wrap=True)
         self._notes.activated_row.connect(self._on_note)
         self._notes.link_clicked.connect(self._on_note)
         self._notes_card = notes
@@ -96,8 +101,16 @@ class RoutePage(Page):
         self._routes.set_rows((*_route_rows(view), *_cost_rows(view.estimate)))
         near = [item for item in view.notes if item.concerns]
         left = sum(not item.dealt for item in near)
-        title = f"Notes between {view.leg.from_} and {view.leg.to}"
-        self._notes_card.set_title(title, f"{len(near)} of {len(view.notes)} concern you, {left} not dealt with")
+        title = tr("Notes between {before} and {to}", before=view.leg.from_, to=view.leg.to)
+        self._notes_card.set_title(
+            title,
+            tr(
+                "{number} of {total} concern you, {left} not dealt with",
+                number=len(near),
+                total=len(view.notes),
+                left=left,
+            ),
+        )
         self._notes.set_rows(_note_rows(view.notes))
         if not self._table.picked:
             waiting = next((item for item in view.items if item.owner.startswith("plugin ")), None)
@@ -142,7 +155,7 @@ class RoutePage(Page):
             clear_layout(self._remedies)
             self._effects.show_item(None)
             self._detail.setText(
-                "Nothing here needs you. Select a plugin to see the reasons, or a release to stop at it."
+                tr("Nothing here needs you. Select a plugin to see the reasons, or a release to stop at it.")
             )
 
     def _show_item(self, item: Item) -> None:
@@ -157,7 +170,7 @@ class RoutePage(Page):
         clear_layout(self._remedies)
         self._effects.show_item(None)
         where = f"{step.from_} → {step.to}" if step.to and step.to != step.from_ else step.from_
-        self._detail.setText(f"{step.id}  {where}, {step.action}: {step.why}.")
+        self._detail.setText(f"{step.id}  {where}, {tr_marked(step.action)}: {step.why}.")
         assert self._overview is not None
         key = plugin_key(self._overview.setup, step.id)
         others = [
@@ -166,13 +179,17 @@ class RoutePage(Page):
             if item.version != step.to and item.readiness != "nothing" and not item.is_here
         ]
         for item in others[-2:]:
-            title = f"Use {item.version} instead"
-            self._remedies.addWidget(button(self, title, self._choosing(key, f"version {item.version}", title)))
+            title = tr("Use {version} instead", version=item.version)
+            self._remedies.addWidget(
+                button(self, title, self._choosing(key, tr("version {version}", version=item.version), title))
+            )
         if step.action == "update":
-            title = f"Keep {step.from_} for now"
-            self._remedies.addWidget(button(self, title, self._choosing(key, "keep", title), hint="It may not compile"))
+            title = tr("Keep {before} for now", before=step.from_)
+            self._remedies.addWidget(
+                button(self, title, self._choosing(key, "keep", title), hint=tr("It may not compile"))
+            )
         if key in view.decided:
-            title = "Withdraw this decision"
+            title = tr("Withdraw this decision")
             self._remedies.addWidget(button(self, title, lambda: self.session.withdraw(key, title)))
 
     def option_buttons(self) -> list[QPushButton]:
@@ -196,7 +213,7 @@ class RoutePage(Page):
 
     def _choose_route(self, payload: object) -> None:
         if isinstance(payload, tuple) and self._overview and payload != self._overview.route.stops:
-            self.session.carry_out(ChooseRoute(" ".join(payload)), "another route")
+            self.session.carry_out(ChooseRoute(" ".join(payload)), tr("another route"))
 
     def _on_note(self, payload: object) -> None:
         note = (
@@ -205,26 +222,26 @@ class RoutePage(Page):
         if note is None:
             return
         if note.dealt:
-            self.session.withdraw(note.key, "note marked as open")
+            self.session.withdraw(note.key, tr("note marked as open"))
         else:
-            self.session.carry_out(Choose(note.key, "dealt"), "note marked as dealt with")
+            self.session.carry_out(Choose(note.key, "dealt"), tr("note marked as dealt with"))
 
 
 def _columns(view: RouteView, overview: Overview) -> tuple[MatrixColumn, ...]:
     setup = overview.setup
     columns = []
     for item in view.releases:
-        remark: str = "" if item.stage == "stable" else item.stage
+        remark: str = "" if item.stage == "stable" else tr_marked(item.stage)
         tone: Tone = "quiet"
         if item.version == setup.from_:
-            remark, tone = "here" if overview.scan.release == setup.from_ else "where you were", "strong"
+            remark, tone = tr("here") if overview.scan.release == setup.from_ else tr("where you were"), "strong"
         elif item.version == setup.target:
-            remark, tone = "target", "mine"
+            remark, tone = tr("target"), "mine"
         elif item.version in view.stops:
-            remark, tone = "stop", "mine"
+            remark, tone = tr("stop"), "mine"
         elif view.faults.get(item.version):
-            remark, tone = "known fault", "alarm"
-        hint = "; ".join((f"stop at {item.version}, or not", *view.faults.get(item.version, ())))
+            remark, tone = tr("known fault"), "alarm"
+        hint = "; ".join((tr("stop at {version}, or not", version=item.version), *view.faults.get(item.version, ())))
         columns.append(MatrixColumn(item.version, remark, tone, item.version in (setup.from_, *view.stops), hint))
     return tuple(columns)
 
@@ -243,7 +260,9 @@ def _line(step: PluginStep, view: RouteView, overview: Overview) -> MatrixRow:
         elif release.version == leg.from_:
             text = view.before.get(step.id, step.from_) or "–"
             word = "ready" if step.from_ else "nothing"
-        hint = f"{step.id} for {release.version}: {word}" + (f", {text}" if text != "–" else "")
+        hint = tr("{id} for {version}: {word}", id=step.id, version=release.version, word=tr_marked(word)) + (
+            f", {text}" if text != "–" else ""
+        )
         fields.append(MatrixCell(text, _TONES.get(word, "incoming"), taken, hint))
     waits = any(item.owner == f"plugin {step.id}" for item in view.items)
     return MatrixRow(step.id, tuple(fields), "◆" if waits else "")
@@ -258,8 +277,8 @@ def _route_row(route: RouteOption, chosen: bool, most: int) -> Row:
     places = sum(leg.places for leg in route.legs)
     waiting = sum(leg.waiting for leg in route.legs)
     costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {count(leg.places, 'place')}" for leg in route.legs)
-    more = f" · {waiting} not ready" if waiting else ""
-    right = "chosen" if chosen else "choose this route"
+    more = tr(" · {waiting} not ready", waiting=waiting) if waiting else ""
+    right = tr("chosen") if chosen else tr("choose this route")
     glyph = "●" if chosen else "○"
     return Row(route.title, costs + more, right, glyph, "mine", bar=places / most, payload=route.stops, link=not chosen)
 
@@ -268,7 +287,7 @@ def _cost_rows(item: LegEstimate) -> list[Row]:
     leg = item.leg
     rows = [
         Row(
-            f"Changed by known rules on {leg.from_} → {leg.to}",
+            tr("Changed by known rules on {before} → {to}", before=leg.from_, to=leg.to),
             right=count(sum(item.known.values()), "place"),
             heading=True,
         )
@@ -276,7 +295,7 @@ def _cost_rows(item: LegEstimate) -> list[Row]:
     most = max(item.known.values(), default=1)
     rows += [Row(title, right=str(amount), bar=amount / most, tone="mine") for title, amount in item.known.items()]
     if item.gone:
-        rows.append(Row("Names you use that were removed", right=count(len(item.gone), "name"), heading=True))
+        rows.append(Row(tr("Names you use that were removed"), right=count(len(item.gone), "name"), heading=True))
         shown = list(item.gone.items())[:_MAX_NAMES]
         rows += [Row(name, right=count(uses, "use"), code=True) for name, uses in shown]
     return rows
@@ -286,16 +305,16 @@ def _note_rows(notes: tuple[NoteUse, ...]) -> tuple[Row, ...]:
     rows: list[Row] = []
     source = ""
     for item in sorted(notes, key=lambda item: not item.concerns):
-        part = item.source if item.concerns else "About things you do not use"
+        part = item.source if item.concerns else tr("About things you do not use")
         if part != source:
             rows.append(Row(part, heading=True))
             source = part
-        uses = f"{count(item.uses, 'use')} in your project" if item.uses else ""
+        uses = tr("{uses} in your project", uses=count(item.uses, "use")) if item.uses else ""
         rows.append(
             Row(
                 item.point.text.replace("`", "").replace("*", ""),
                 uses if item.concerns else item.source,
-                "open again" if item.dealt else "tick off",
+                tr("open again") if item.dealt else tr("tick off"),
                 "●" if item.dealt else "○",
                 "mine" if item.dealt else "plain",
                 edge="alarm" if item.uses and not item.dealt else None,

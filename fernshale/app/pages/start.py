@@ -34,8 +34,9 @@ from fernshale.app.widgets.basics import Card, button, heading_label, quiet_labe
 from fernshale.app.widgets.crossing_list import CrossingList, CrossingRow
 from fernshale.app.widgets.rows import Row
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.quantities import count, size_words
+from fernshale.core.base.quantities import size_words
 from fernshale.core.base.settings import usable_settings
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import Work
 from fernshale.core.snapshot.deletion import Freed
@@ -72,31 +73,33 @@ class StartPage(QWidget):
         column.addWidget(title)
         words = quiet_label(
             self,
-            "Moves a game project to a newer engine release. The original stays safe, and none of your edits is lost.",
+            tr(
+                "Moves a game project to a newer engine release. The original stays safe, and none of your edits is lost."
+            ),
         )
         words.setFont(text_font(14))
         column.addWidget(words)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(20)
-        known = Card(split, "Your crossings")
+        known = Card(split, tr("Your crossings"))
         self._list = CrossingList(known)
         self._list.activated_row.connect(self._resume)
         known.body.addWidget(self._list)
         row = QHBoxLayout()
         row.setContentsMargins(11, 8, 9, 9)
         row.setSpacing(6)
-        self._go_on = button(known, "Resume", lambda: self._resume(self._list.current()), main=True)
+        self._go_on = button(known, tr("Resume"), lambda: self._resume(self._list.current()), main=True)
         row.addWidget(self._go_on)
-        self._export = button(known, "Export…", self._ask_export, hint="Into one file, for another machine")
+        self._export = button(known, tr("Export…"), self._ask_export, hint=tr("Into one file, for another machine"))
         self._archive = button(
-            known, "Archive", self._archive_or_back, hint="Lists it last, and frees what can be built again"
+            known, tr("Archive"), self._archive_or_back, hint=tr("Lists it last, and frees what can be built again")
         )
-        self._delete = button(known, "Delete…", self._ask_delete, hint="Says first what that takes away")
+        self._delete = button(known, tr("Delete…"), self._ask_delete, hint=tr("Says first what that takes away"))
         for made in (self._export, self._archive, self._delete):
             row.addWidget(made)
         row.addStretch(1)
         row.addWidget(
-            button(known, "Import…", self._ask_import, hint="A crossing that was exported on another machine")
+            button(known, tr("Import…"), self._ask_import, hint=tr("A crossing that was exported on another machine"))
         )
         known.body.addLayout(row)
         self._said = quiet_label(known, "")
@@ -111,24 +114,24 @@ class StartPage(QWidget):
         side = QVBoxLayout(right)
         side.setContentsMargins(0, 0, 0, 0)
         side.setSpacing(14)
-        fresh = Card(right, "Begin")
+        fresh = Card(right, tr("Begin"))
         fresh.body.setContentsMargins(14, 12, 14, 14)
         fresh.body.setSpacing(8)
-        fresh.body.addWidget(quiet_label(fresh, "Open the folder of your project, or drop it onto this window."))
-        fresh.body.addWidget(button(fresh, "Open a folder…", self.folder_wanted.emit))
+        fresh.body.addWidget(quiet_label(fresh, tr("Open the folder of your project, or drop it onto this window.")))
+        fresh.body.addWidget(button(fresh, tr("Open a folder…"), self.folder_wanted.emit))
         self._recent = QVBoxLayout()
         self._recent.setSpacing(0)
         fresh.body.addLayout(self._recent)
         self._fresh = fresh
         fresh.body.addWidget(
-            quiet_label(fresh, "Or see it work first, on a sample that is unpacked into a fresh folder.")
+            quiet_label(fresh, tr("Or see it work first, on a sample that is unpacked into a fresh folder."))
         )
         for name, sample in SAMPLES.items():
-            fresh.body.addWidget(button(fresh, f"Try {sample}", self._wanting(name)))
-        fresh.body.addWidget(quiet_label(fresh, "Or read first what a new release changed, without a project."))
-        fresh.body.addWidget(button(fresh, "Compare two releases…", self.comparison_wanted.emit))
+            fresh.body.addWidget(button(fresh, tr("Try {sample}", sample=sample), self._wanting(name)))
+        fresh.body.addWidget(quiet_label(fresh, tr("Or read first what a new release changed, without a project.")))
+        fresh.body.addWidget(button(fresh, tr("Compare two releases…"), self.comparison_wanted.emit))
         side.addWidget(fresh)
-        machine = Card(right, "This machine")
+        machine = Card(right, tr("This machine"))
         machine.body.setContentsMargins(14, 10, 14, 12)
         machine.body.setSpacing(4)
         for line in _machine_lines():
@@ -151,9 +154,9 @@ class StartPage(QWidget):
         found = all_crossings()[:_MAX_ROWS]
         archived = [crossing for crossing in found if crossing.read(IS_ARCHIVED)]
         rows = [_row(crossing) for crossing in found if crossing not in archived]
-        rows += [Row("Archive", heading=True)] if archived else []
+        rows += [Row(tr("Archive"), heading=True)] if archived else []
         rows += [_row(crossing) for crossing in archived]
-        self._list.set_rows(tuple(rows) or (Row("None yet. Open a project folder to start one.", heading=True),))
+        self._list.set_rows(tuple(rows) or (Row(tr("None yet. Open a project folder to start one."), heading=True),))
         self._show_recent({crossing.setup.project for crossing in found})
         self._store_words.setText(_store_words())
         self._store_words.setVisible(bool(self._store_words.text()))
@@ -166,7 +169,7 @@ class StartPage(QWidget):
                 widget.deleteLater()
         for folder in recent_folders():
             if folder not in known:
-                made = button(self._fresh, printable(str(folder)), self._opening(folder), hint="Opened before")
+                made = button(self._fresh, printable(str(folder)), self._opening(folder), hint=tr("Opened before"))
                 made.setObjectName("link")
                 self._recent.addWidget(made)
 
@@ -179,7 +182,7 @@ class StartPage(QWidget):
         for made in (self._go_on, self._export, self._archive, self._delete):
             made.setEnabled(is_one)
         is_archived = isinstance(chosen, CrossingRow) and chosen.crossing.read(IS_ARCHIVED)
-        self._archive.setText("Take from the archive" if is_archived else "Archive")
+        self._archive.setText(tr("Take from the archive") if is_archived else tr("Archive"))
 
     def _resume(self, payload: object) -> None:
         if isinstance(payload, CrossingRow):
@@ -198,7 +201,9 @@ class StartPage(QWidget):
                 self.closing.emit(chosen.crossing)
                 freed = archive_crossing(chosen.crossing)
                 name = printable(chosen.crossing.setup.project.name)
-                self._said.setText(f"{name} is in the archive; {size_words(freed)} of builds were freed")
+                self._said.setText(
+                    tr("{name} is in the archive; {freed} of builds were freed", name=name, freed=size_words(freed))
+                )
         except (FernshaleError, OSError) as error:
             show_error(self, error)
         self.refresh()
@@ -243,12 +248,24 @@ class StartPage(QWidget):
             show_error(self, error)
             return
         steps = count(sum(entry.changes is not None for entry in crossing.logbook()), "step")
-        snapshots = f"{count(len(own.snapshots), 'snapshot')} of {size_words(own.snapshot_bytes)} that only it needs"
-        words = (
-            f"Its logbook with {steps}, its decisions, and {snapshots} are deleted for good; its steps can never be undone. "
-            f"The project in {printable(str(crossing.setup.project))} stays as it is."
+        snapshots = tr(
+            "{snapshots} of {snapshot_bytes} that only it needs",
+            snapshots=count(len(own.snapshots), "snapshot"),
+            snapshot_bytes=size_words(own.snapshot_bytes),
         )
-        if ask_yes(self, f"Delete the crossing of {printable(crossing.setup.project.name)}?", words, "Yes, delete it"):
+        words = tr(
+            "Its logbook with {steps}, its decisions, and {snapshots} are deleted for good; its steps "
+            "can never be undone. The project in {project} stays as it is.",
+            steps=steps,
+            snapshots=snapshots,
+            project=printable(str(crossing.setup.project)),
+        )
+        if ask_yes(
+            self,
+            tr("Delete the crossing of {name}?", name=printable(crossing.setup.project.name)),
+            words,
+            tr("Yes, delete it"),
+        ):
             self.closing.emit(crossing)
             self._start("deleting…", lambda work: delete_crossing(crossing, store, work))
 
@@ -258,7 +275,7 @@ class StartPage(QWidget):
 
     def _on_progress(self, note: object) -> None:
         if isinstance(note, ProgressNote) and note.total:
-            self._said.setText(f"{note.what}: {note.done} of {note.total}")
+            self._said.setText(tr("{what}: {done} of {total}", what=note.what, done=note.done, total=note.total))
 
     def _on_failed(self, error: object) -> None:
         self._said.setText("")
@@ -268,9 +285,11 @@ class StartPage(QWidget):
     def _on_done(self, result: object) -> None:
         self.refresh()
         if isinstance(result, Freed):
-            self._said.setText(f"deleted; {size_words(result.bytes)} were freed")
+            self._said.setText(tr("deleted; {bytes} were freed", bytes=size_words(result.bytes)))
         elif isinstance(result, Exported):
-            self._said.setText(f"exported into {printable(str(result.file))}, {size_words(result.bytes)}")
+            self._said.setText(
+                tr("exported into {file}, {bytes}", file=printable(str(result.file)), bytes=size_words(result.bytes))
+            )
         elif isinstance(result, Crossing):
             self._said.setText("")
             self.resume_wanted.emit(result)
@@ -280,8 +299,11 @@ def _machine_lines() -> Sequence[str]:
     """What this machine lacks, and how to get it."""
     missing = missing_tools()
     if not missing:
-        return ("All required tools were found.",)
-    return [f"◆ Not found: {item.words}." + (f"  {item.install}" if item.install else "") for item in missing]
+        return (tr("All required tools were found."),)
+    return [
+        tr("◆ Not found: {words}.", words=item.words) + (f"  {item.install}" if item.install else "")
+        for item in missing
+    ]
 
 
 def _store_words() -> str:
@@ -293,7 +315,7 @@ def _store_words() -> str:
         return ""
     if size <= limit:
         return ""
-    return f"◆ The snapshot store has {size_words(size)}. Menu, Snapshots shows what can be deleted."
+    return tr("◆ The snapshot store has {size}. Menu, Snapshots shows what can be deleted.", size=size_words(size))
 
 
 def _row(crossing: Crossing) -> Row:
@@ -302,6 +324,6 @@ def _row(crossing: Crossing) -> Row:
     last = entries[-1] if entries else None
     when = time.strftime("%Y-%m-%d %H:%M", time.localtime(last.time)) if last else ""
     title = f"{printable(setup.project.name)}   {setup.from_} → {setup.to}"
-    sub = f"{last.stage.value}: {last.title}" if last else str(setup.project)
+    sub = f"{last.stage.title}: {last.title}" if last else str(setup.project)
     look = crossing.read(LAST_LOOK)
     return Row(title, look.finding or sub, when, payload=CrossingRow(crossing, look))

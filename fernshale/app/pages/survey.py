@@ -18,7 +18,8 @@ from fernshale.app.widgets.basics import Card, add_in_turn, button, buttons_in, 
 from fernshale.app.widgets.charts import Tile, TileMap
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
-from fernshale.core.base.quantities import count, size_words
+from fernshale.core.base.quantities import size_words
+from fernshale.core.base.texts import count, tr, tr_marked
 from fernshale.core.base.treepath import TreePath, parents, printable, under
 from fernshale.core.crossing.project.plugin_origins import PluginOrigin
 from fernshale.core.crossing.record.items import Item, Option
@@ -43,15 +44,15 @@ _BASELINE = TakeBaseline().key
 
 class SurveyPage(Page):
     stage = Stage.SURVEY
-    picture_title = "Files by role"
+    picture_title = tr("Files by role")
     picture_needs = 640
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._view: SurveyView | None = None
         self._item: Item | None = None
-        self.picture = self._map_card = Card(self, "Files by role")
-        self._map = TileMap(self._map_card, "Files by role")
+        self.picture = self._map_card = Card(self, tr("Files by role"))
+        self._map = TileMap(self._map_card, tr("Files by role"))
         self._map.picked.connect(self._on_part)
         self._map_card.body.setContentsMargins(6, 6, 6, 6)
         self._map_card.body.addWidget(self._map)
@@ -60,8 +61,8 @@ class SurveyPage(Page):
         right = QSplitter(Qt.Orientation.Vertical, lower)
         lower.insertWidget(0, self._make_left(lower))
         right.setHandleWidth(10)
-        self._plugins_card = plugins = Card(right, "Plugins, and your work in them")
-        self._plugins = RowList(plugins, "Plugins and your work in them")
+        self._plugins_card = plugins = Card(right, tr("Plugins, and your work in them"))
+        self._plugins = RowList(plugins, tr("Plugins and your work in them"))
         self._plugins.activated_row.connect(self._open_file)
         plugins.body.addWidget(self._plugins)
         self._make_today(right)
@@ -77,35 +78,39 @@ class SurveyPage(Page):
 
     def _make_left(self, parent: QWidget) -> Card:
         """The list: places that name a release (and members), or the files of the part that is picked."""
-        self._left = Card(parent, "Places that name a release")
+        self._left = Card(parent, tr("Places that name a release"))
         self._lists = QStackedWidget(self._left)
-        self._sites = TextTable(self._lists, "Places that name a release", ("release", "file", "what it is"), (1,))
+        self._sites = TextTable(
+            self._lists, tr("Places that name a release"), (tr("release"), tr("file"), tr("what it is")), (1,)
+        )
         self._sites.activated_row.connect(self._open_site)
-        self._files = TextTable(self._lists, "Files", ("file", "what it is", "why"), (0,))
+        self._files = TextTable(self._lists, tr("Files"), (tr("file"), tr("what it is"), tr("why")), (0,))
         self._files.activated_row.connect(self._open_file)
         for table in (self._sites, self._files):
             self._lists.addWidget(table)
         self._left.body.addWidget(self._lists)
-        self._mine = button(self._left, "This is mine", lambda: self._give("own"), hint="Give it the role “own”")
-        self._back = button(self._left, "As the profile says", lambda: self._give(""))
-        self._all = button(self._left, "All places", lambda: self._map.pick(None))
+        self._mine = button(
+            self._left, tr("This is mine"), lambda: self._give("own"), hint=tr("Give it the role “own”")
+        )
+        self._back = button(self._left, tr("As the profile says"), lambda: self._give(""))
+        self._all = button(self._left, tr("All places"), lambda: self._map.pick(None))
         add_in_turn(self._left.head, (self._mine, self._back, self._all))
         return self._left
 
     def _make_today(self, parent: QWidget) -> None:
-        today = Card(parent, "Before anything is touched")
+        today = Card(parent, tr("Before anything is touched"))
         today.body.setContentsMargins(11, 8, 9, 9)
         today.setMinimumHeight(scaled(172))
         self._today = quiet_label(today, "")
         self._needs = quiet_label(today, "")
         row = QHBoxLayout()
         row.setSpacing(6)
-        self._take = button(today, "Build and run it now", self._on_take, main=True)
+        self._take = button(today, tr("Build and run it now"), self._on_take, main=True)
         self._skip = button(
             today,
-            "Continue without",
+            tr("Continue without"),
             self._on_skip,
-            hint="Later errors cannot be distinguished from those that were there before",
+            hint=tr("Later errors cannot be distinguished from those that were there before"),
         )
         add_in_turn(row, (self._take, self._skip))
         self._options = QHBoxLayout()
@@ -125,8 +130,12 @@ class SurveyPage(Page):
         states = file_states(view.plugins)
         self._map.set_tiles(_tiles(view, states))
         total = sum(len(paths) for paths in view.roles.values())
-        note = f"{count(total, 'file')}, {size_words(sum(view.sizes.values()))}; your files in plugins are marked green"
-        self._map_card.set_title("Files by role", note)
+        note = tr(
+            "{files}, {values}; your files in plugins are marked green",
+            files=count(total, "file"),
+            values=size_words(sum(view.sizes.values())),
+        )
+        self._map_card.set_title(tr("Files by role"), note)
         self._sites.set_rows(_site_rows(view))
         rows = (*(row for item in view.plugins for row in _plugin_rows(item)), *_double_rows(view))
         self._plugins.set_rows(rows)
@@ -156,13 +165,13 @@ class SurveyPage(Page):
             self._mine.setVisible(False)
             self._back.setVisible(False)
             members = view.scan.members
-            title = "Members and places that name a release" if members else "Places that name a release"
-            self._left.set_title(title, "select a part of the map to see its files")
+            title = tr("Members and places that name a release") if members else tr("Places that name a release")
+            self._left.set_title(title, tr("select a part of the map to see its files"))
             return
         role, place = part
         rows = _file_rows(view, role, place)
         self._files.set_rows(rows)
-        self._left.set_title(printable(place) or role, count(len(rows), "file"))
+        self._left.set_title(printable(place) or tr_marked(role), count(len(rows), "file"))
         own = bool(rows) and is_own_rule(role_of(view.scan.profile, str(rows[0].payload)))
         self._mine.setVisible(bool(place) and role != "own" and not own)
         self._back.setVisible(bool(place) and own)
@@ -170,7 +179,11 @@ class SurveyPage(Page):
     def _give(self, role: str) -> None:
         part = self._map.current()
         if isinstance(part, tuple) and part[1]:
-            words = f"{part[1]} is yours" if role else f"{part[1]} has the role of the profile again"
+            words = (
+                tr("{part} is yours", part=part[1])
+                if role
+                else tr("{part} has the role of the profile again", part=part[1])
+            )
             self.session.carry_out(AssignRole(TreePath(part[1]), role), words)
 
     # -- the baseline, and items that come before it
@@ -178,22 +191,37 @@ class SurveyPage(Page):
     def _show_baseline(self, view: SurveyView) -> None:
         baseline = view.baseline
         if baseline is None:
-            text = "No baseline yet. Build and run the project now, so that later differences can be attributed to the upgrade."
+            text = tr(
+                "No baseline yet. Build and run the project now, so that later differences can be attributed to the upgrade."
+            )
             if not view.can_compare:
-                text = (
+                text = tr(
                     "The profile has no command to build or run it, so nothing can be compared with the state before."
                 )
         else:
-            text = f"On {baseline.release} it {describe_baseline(baseline)}; {count(baseline.warnings, 'warning')}."
+            text = tr(
+                "On {release} it {baseline}; {warnings}.",
+                release=baseline.release,
+                baseline=describe_baseline(baseline),
+                warnings=count(baseline.warnings, "warning"),
+            )
             if baseline.run is not None:
-                text += f" Its log of {count(len(baseline.run.lines()), 'line')} is kept"
-                text += "".join(f"; {check.name} {check.verdict}" for check in baseline.run.checks)
+                text += tr(" Its log of {lines} is kept", lines=count(len(baseline.run.lines()), "line"))
+                text += "".join(f"; {check.name} {tr_marked(check.verdict)}" for check in baseline.run.checks)
                 frames = baseline.run.frames
-                text += f"; {count(frames.count, 'frame')}, the longest {frames.longest_ms:.2f} ms." if frames else "."
+                text += (
+                    tr(
+                        "; {frames}, the longest {longest_ms:.2f} ms.",
+                        frames=count(frames.count, "frame"),
+                        longest_ms=frames.longest_ms,
+                    )
+                    if frames
+                    else "."
+                )
         marks = [f"{'●' if need.holds else '◆'} {need.found}" for need in view.requirements]
         self._needs.setText("   ".join(marks))
         open_ = any(open_item.key == _BASELINE for open_item in view.items)
-        self._take.setText("Build and run it now" if baseline is None else "Build and run again")
+        self._take.setText(tr("Build and run it now") if baseline is None else tr("Build and run again"))
         wanted = self._item.key if self._item else ""
         waiting = [open_item for open_item in view.items if open_item.key != _BASELINE]
         shown = next((item for item in waiting if item.key == wanted), None)
@@ -219,7 +247,7 @@ class SurveyPage(Page):
         self.session.carry_out(TakeBaseline(), "baseline")
 
     def _on_skip(self) -> None:
-        self.session.carry_out(Choose(_BASELINE, "without"), "going on without a baseline")
+        self.session.carry_out(Choose(_BASELINE, "without"), tr("going on without a baseline"))
 
     def _open_site(self, payload: object) -> None:
         if isinstance(payload, tuple):
@@ -255,7 +283,7 @@ def _file_rows(view: SurveyView, role: str, place: str) -> tuple[TableRow, ...]:
     rows = []
     for path in view.roles.get(role, ()):  # type: ignore[call-overload]
         if under(path, place):
-            what = states.get(path, "as released" if role == "plugin" else "")
+            what = states.get(path, tr("as released") if role == "plugin" else "")
             tones: tuple[tuple[int, Tone], ...] = ((1, "mine"),) if path in states else ()
             shown = printable(path[len(place) :].lstrip("/") or path)
             rows.append(TableRow((shown, what, role_of(profile, path).why), tones, path))
@@ -289,32 +317,38 @@ def _tiles(view: SurveyView, states: dict[str, str]) -> tuple[Tile, ...]:
             )
             for name, inside in parts.items()
         )
-        hint = f"{role}: {count(len(paths), 'file')}, {size_words(view.sizes[role])}"
+        hint = f"{tr_marked(role)}: {count(len(paths), 'file')}, {size_words(view.sizes[role])}"
         amount = sum(child.amount for child in children)
         tone = _TONES.get(role, "plain")
-        tiles.append(Tile(f"{role} · {len(paths)}", amount, tone, hint, children, payload=(role, "")))
+        tiles.append(Tile(f"{tr_marked(role)} · {len(paths)}", amount, tone, hint, children, payload=(role, "")))
     return tuple(tiles)
 
 
 def _hint(name: str, inside: Sequence[str], states: dict[str, str]) -> str:
     yours = sum(path in states for path in inside)
-    return f"{printable(name)}: {count(len(inside), 'file')}" + (f", {yours} not as released" if yours else "")
+    return f"{printable(name)}: {count(len(inside), 'file')}" + (
+        tr(", {yours} not as released", yours=yours) if yours else ""
+    )
 
 
 def _plugin_rows(item: PluginOrigin) -> list[Row]:
     origin, plugin = item.origin, item.plugin
     if origin is None:
-        return [Row(f"{plugin.id} {plugin.version}", item.note or "no shelf to compare with", heading=True)]
+        return [Row(f"{plugin.id} {plugin.version}", item.note or tr("no shelf to compare with"), heading=True)]
     said = origin.words
     if origin.mixture:
-        said = f"a mixture of {' and '.join((origin.name, *origin.mixture))}"
+        said = tr("a mixture of {releases}", releases=" and ".join((origin.name, *origin.mixture)))
     rows = [Row(f"{plugin.id} {plugin.version}", right=said, heading=True)]
     if item.note:
         rows.append(Row(item.note, faded=True))
-    groups = [("◐", "edited", origin.edited), ("●", "your own", origin.own), ("–", "deleted here", origin.deleted)]
-    groups += [("◑", f"as in {name}", paths) for name, paths in origin.mixture.items()]
-    groups += [("○", f"left over from {name}", (path,)) for path, name in origin.leftovers.items()]
-    groups += [("◌", "line ends or encoding", origin.respelled)]
+    groups = [
+        ("◐", tr("edited"), origin.edited),
+        ("●", tr("your own"), origin.own),
+        ("–", tr("deleted here"), origin.deleted),
+    ]
+    groups += [("◑", tr("as in {name}", name=name), paths) for name, paths in origin.mixture.items()]
+    groups += [("○", tr("left over from {name}", name=name), (path,)) for path, name in origin.leftovers.items()]
+    groups += [("◌", tr("line ends or encoding"), origin.respelled)]
     for glyph, word, paths in groups:
         for path in paths:
             rows.append(Row(printable(path), "", word, glyph, "mine", payload=f"{plugin.folder}/{path}", code=True))
@@ -324,11 +358,11 @@ def _plugin_rows(item: PluginOrigin) -> list[Row]:
 def _double_rows(view: SurveyView) -> list[Row]:
     rows = []
     if view.doubles:
-        rows.append(Row("There twice", right=count(len(view.doubles), "library", "libraries"), heading=True))
+        rows.append(Row(tr("There twice"), right=count(len(view.doubles), "library", "libraries"), heading=True))
         rows += [
             Row(f"{item.one} · {item.other}", item.why, "", "◆", "alarm", payload=item.other) for item in view.doubles
         ]
     if view.stale:
-        rows.append(Row("Older than what they are made from", right=count(len(view.stale), "file"), heading=True))
+        rows.append(Row(tr("Older than what they are made from"), right=count(len(view.stale), "file"), heading=True))
         rows += [Row(item.file, "", item.source, "○", payload=item.file, code=True) for item in view.stale]
     return rows

@@ -29,7 +29,8 @@ from fernshale.app.widgets.pictures import PicturePairView
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow
-from fernshale.core.base.quantities import count, seconds
+from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.project.check_runs import CheckRow
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
@@ -40,18 +41,18 @@ from fernshale.core.trial.log_diff import LogLine
 
 _SIGNS: dict[str, tuple[str, Tone]] = {
     "same": ("", "plain"),
-    "new": ("new", "incoming"),
-    "gone": ("gone", "base"),
-    "more": ("more", "incoming"),
-    "less": ("fewer", "base"),
-    "moved": ("moved", "quiet"),
+    "new": (tr("new"), "incoming"),
+    "gone": (tr("gone"), "base"),
+    "more": (tr("more"), "incoming"),
+    "less": (tr("fewer"), "base"),
+    "moved": (tr("moved"), "quiet"),
 }
 _VERDICTS = {
-    "passed": "● passed",
-    "differs": "◆ differs",
-    "missing": "◆ missing",
-    "failed": "◆ failed",
-    "not tried": "· not tried",
+    "passed": tr("● passed"),
+    "differs": tr("◆ differs"),
+    "missing": tr("◆ missing"),
+    "failed": tr("◆ failed"),
+    "not tried": tr("· not tried"),
 }
 _LOG, _CHECKS, _TIMINGS, _PICTURES = range(4)
 # Rows without an action; a row without a payload would be a heading.
@@ -68,8 +69,8 @@ class TrialPage(Page):
         self._searching.succeeded.connect(self._show_printers)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
-        left = self._left = Card(split, "To resolve")
-        self._list = RowList(left, "To resolve", wrap=True)
+        left = self._left = Card(split, tr("To resolve"))
+        self._list = RowList(left, tr("To resolve"), wrap=True)
         self._list.chosen.connect(self._show)
         left.body.addWidget(self._list, 1)
         self._detail = quiet_label(left, "")
@@ -82,33 +83,39 @@ class TrialPage(Page):
         rows.setContentsMargins(11, 4, 9, 9)
         rows.setSpacing(6)
         first, second = QHBoxLayout(), QHBoxLayout()
-        self._good = button(left, "It does", lambda: self._mark("passed"), main=True)
-        self._bad = button(left, "It does not…", lambda: self._mark("failed"))
-        self._accept = button(left, "Accept it…", self._on_accept, hint="Asks for a reason. You are not asked again")
-        self._where = button(left, "Where it is printed", self._on_where, hint="Opens the code that prints this line")
-        self._add = button(left, "Add this check", self._on_add_proposed, main=True)
-        self._refuse = button(left, "Not needed", self._on_refuse)
-        self._run = button(left, "Run the game", self._on_run, main=True)
+        self._good = button(left, tr("It does"), lambda: self._mark("passed"), main=True)
+        self._bad = button(left, tr("It does not…"), lambda: self._mark("failed"))
+        self._accept = button(
+            left, tr("Accept it…"), self._on_accept, hint=tr("Asks for a reason. You are not asked again")
+        )
+        self._where = button(
+            left, tr("Where it is printed"), self._on_where, hint=tr("Opens the code that prints this line")
+        )
+        self._add = button(left, tr("Add this check"), self._on_add_proposed, main=True)
+        self._refuse = button(left, tr("Not needed"), self._on_refuse)
+        self._run = button(left, tr("Run the game"), self._on_run, main=True)
         for item in (self._good, self._bad, self._add, self._refuse, self._accept, self._where):
             first.addWidget(item)
             item.hide()  # which of them are shown depends on the selection
         first.addStretch(1)
         second.addWidget(self._run)
         second.addWidget(
-            button(left, "New check…", self._on_new_check, hint="A behaviour to check, by hand or automatically")
+            button(
+                left, tr("New check…"), self._on_new_check, hint=tr("A behaviour to check, by hand or automatically")
+            )
         )
         second.addStretch(1)
         rows.addLayout(first)
         rows.addLayout(second)
         left.body.addLayout(rows)
-        right = self.detail = Card(split, "Evidence")
+        right = self.detail = Card(split, tr("Evidence"))
         self._tabs = QTabBar(right)
-        self._tabs.setAccessibleName("Evidence")
+        self._tabs.setAccessibleName(tr("Evidence"))
         self._tabs.setDrawBase(False)
-        for word in ("Log", "Checks", "Timings", "Pictures"):
+        for word in (tr("Log"), tr("Checks"), tr("Timings"), tr("Pictures")):
             self._tabs.addTab(word)
         right.head.addWidget(self._tabs)
-        self._only = QCheckBox("only differences", right)
+        self._only = QCheckBox(tr("only differences"), right)
         self._only.toggled.connect(self._show_log)
         right.head.addWidget(self._only)
         self._stack = QStackedWidget(right)
@@ -121,18 +128,18 @@ class TrialPage(Page):
         self.setFocusProxy(self._list)
 
     def _make_evidence(self) -> None:
-        self._log = AnnotatedText(self._stack, "Its log next to the baseline's")
+        self._log = AnnotatedText(self._stack, tr("Its log next to the baseline's"))
         self._stack.addWidget(self._log)
         checks = QSplitter(Qt.Orientation.Vertical, self._stack)
-        self._table = TextTable(checks, "Checks by release", ("check",), ())
+        self._table = TextTable(checks, tr("Checks by release"), (tr("check"),), ())
         self._table.chosen.connect(self._show_check)
-        self._evidence = AnnotatedText(checks, "Evidence of a check", has_words=False)
+        self._evidence = AnnotatedText(checks, tr("Evidence of a check"), has_words=False)
         checks.setSizes([220, 200])
         self._stack.addWidget(checks)
         timings = QWidget(self._stack)
         column = QVBoxLayout(timings)
         column.setContentsMargins(11, 8, 11, 8)
-        self._plot = FramePlot(timings, "Frame times before and now")
+        self._plot = FramePlot(timings, tr("Frame times before and now"))
         column.addWidget(self._plot, 1)
         self._times = quiet_label(timings, "")
         column.addWidget(self._times)
@@ -141,10 +148,10 @@ class TrialPage(Page):
         column = QVBoxLayout(pictures)
         column.setContentsMargins(11, 8, 11, 8)
         self._which = QComboBox(pictures)
-        self._which.setAccessibleName("Which picture")
+        self._which.setAccessibleName(tr("Which picture"))
         self._which.currentIndexChanged.connect(self._show_picture)
         column.addWidget(self._which)
-        self._pair = PicturePairView(pictures, "The picture before and now")
+        self._pair = PicturePairView(pictures, tr("The picture before and now"))
         column.addWidget(self._pair, 1)
         self._stack.addWidget(pictures)
 
@@ -155,13 +162,13 @@ class TrialPage(Page):
             Row(item.title, item.detail.split("\n")[0], "", "◆" if item.needs_you else "·", "alarm", payload=item.key)
             for item in view.items
         ]
-        self._left.set_title("To resolve" if view.items else "Nothing is open")
+        self._left.set_title(tr("To resolve") if view.items else tr("Nothing is open"))
         if view.proposed:
-            rows.append(Row("Worth trying: the upgrade touched it", heading=True))
+            rows.append(Row(tr("Worth trying: the upgrade touched it"), heading=True))
         rows += [
             Row(
                 item.check.name,
-                f"proposed: {item.check.by_hand}",
+                tr("proposed: {by_hand}", by_hand=item.check.by_hand),
                 "",
                 "○",
                 "mine",
@@ -172,7 +179,7 @@ class TrialPage(Page):
         rows += [
             Row(
                 accepted_words(view, key),
-                f"meant so: {why or 'no reason given'}",
+                tr("meant so: {why}", why=why or tr("no reason given")),
                 "",
                 "–",
                 "quiet",
@@ -181,7 +188,7 @@ class TrialPage(Page):
             for key, why in view.accepted.items()
         ]
         self._list.set_rows(tuple(rows))
-        self._run.setText("Run the game" if view.run is None else "Run again")
+        self._run.setText(tr("Run the game") if view.run is None else tr("Run again"))
         self._run.setVisible(view.can_run)
         self._show_log()
         self._show_table()
@@ -253,12 +260,18 @@ class TrialPage(Page):
         differs = len([item for item in view.log.differences if item.sign != "moved"])
         tried = sum(row.on(view.release).verdict != "not tried" for row in view.checks)
         looks = sum(pair.difference is not None and not pair.difference.is_same for pair in view.pictures)
-        self._tabs.setTabText(_LOG, f"Log · {differs}" if differs else "Log")
-        self._tabs.setTabText(_CHECKS, f"Checks · {tried} of {len(view.checks)}" if view.checks else "Checks")
+        self._tabs.setTabText(_LOG, tr("Log · {differs}", differs=differs) if differs else tr("Log"))
         self._tabs.setTabText(
-            _TIMINGS, f"Timings · {count(len(view.hitches), 'hitch', 'hitches')}" if view.hitches else "Timings"
+            _CHECKS,
+            tr("Checks · {tried} of {number}", tried=tried, number=len(view.checks)) if view.checks else tr("Checks"),
         )
-        self._tabs.setTabText(_PICTURES, f"Pictures · {looks}" if looks else "Pictures")
+        self._tabs.setTabText(
+            _TIMINGS,
+            tr("Timings · {hitches}", hitches=count(len(view.hitches), "hitch", "hitches"))
+            if view.hitches
+            else tr("Timings"),
+        )
+        self._tabs.setTabText(_PICTURES, tr("Pictures · {looks}", looks=looks) if looks else tr("Pictures"))
 
     # -- the evidence
 
@@ -270,7 +283,7 @@ class TrialPage(Page):
         if self._only.isChecked():
             lines = tuple(line for line in lines if line.sign != "same")
         if not lines:
-            words = "not run yet" if self._overview.trial.run is None else "nothing differs"
+            words = tr("not run yet") if self._overview.trial.run is None else tr("nothing differs")
             self._log.show_lines((LineRow("", "plain", "", words),))
             return
         self._log.show_lines(tuple(_log_row(line, log.is_condensed) for line in lines))
@@ -280,7 +293,7 @@ class TrialPage(Page):
         view, setup = self._overview.trial, self._overview.setup
         releases = list(dict.fromkeys([setup.start, *setup.stops]))
         releases = [each for each in releases if each == setup.to or any(each in row.results for row in view.checks)]
-        self._table.set_columns(("check", *releases))
+        self._table.set_columns((tr("check"), *releases))
         self._table.set_rows(tuple(_check_row(row, releases, setup.to) for row in view.checks))
         self._show_check(self._table.current())
 
@@ -288,16 +301,21 @@ class TrialPage(Page):
         view = self._overview.trial if self._overview else None
         row = next((row for row in view.checks if row.check.name == payload), None) if view else None
         if row is None or view is None:
-            words = "there is no check yet; add one with “New check…”"
+            words = tr("there is no check yet; add one with “New check…”")
             self._evidence.show_lines((LineRow("", "plain", "", words),))
             return
         result = row.on(view.release)
         head = row.check.by_hand or row.check.why or " ".join(row.check.run)
         head = head or row.check.produced.replace("{out}/", "what the run writes: ") or row.check.prints
         told = (
-            f"on {result.release}, {result.elapsed_s:.2f} s, {result.who}"
+            tr(
+                "on {release}, {elapsed_s:.2f} s, {who}",
+                release=result.release,
+                elapsed_s=result.elapsed_s,
+                who=result.who,
+            )
             if result.time
-            else "not tried on this release"
+            else tr("not tried on this release")
         )
         lines = [LineRow("", "quiet", "", head), LineRow("", "quiet", "", told)]
         for text in result.detail.splitlines():
@@ -313,15 +331,21 @@ class TrialPage(Page):
         lines = [_timing_words(item) for item in view.timings]
         runs = count(len(view.run.frame_runs) if view.run else 0, "run")
         for hitch in view.hitches[:5]:
-            times = f"{hitch.now_ms:.2f} ms in {hitch.runs} of {runs}; before {hitch.usual_ms:.2f} ms"
-            lines.append(f"◆ frame {hitch.frame} takes {times}")
-        self._times.setText("\n".join(lines) or "no timings on both sides yet")
+            times = tr(
+                "{now_ms:.2f} ms in {runs} of {total}; before {usual_ms:.2f} ms",
+                now_ms=hitch.now_ms,
+                runs=hitch.runs,
+                total=runs,
+                usual_ms=hitch.usual_ms,
+            )
+            lines.append(tr("◆ frame {frame} takes {times}", frame=hitch.frame, times=times))
+        self._times.setText("\n".join(lines) or tr("no timings on both sides yet"))
 
     def _show_picture(self) -> None:
         view = self._overview.trial if self._overview else None
         at = max(0, self._which.currentIndex())
         if view is None or at >= len(view.pictures):
-            self._pair.show_pair("", "", None, "the profile names no picture")
+            self._pair.show_pair("", "", None, tr("the profile names no picture"))
             return
         pair = view.pictures[at]
         difference = pair.difference
@@ -329,7 +353,9 @@ class TrialPage(Page):
             self._pair.show_pair(pair.before, pair.now, None, pair.trouble)
         else:
             words = difference.why or (
-                "looks the same" if difference.is_same else f"{difference.share:.1%} looks different"
+                tr("looks the same")
+                if difference.is_same
+                else tr("{share:.1%} looks different", share=difference.share)
             )
             self._pair.show_pair(
                 pair.before, pair.now, None if difference.is_same or difference.why else difference.box, words
@@ -338,17 +364,17 @@ class TrialPage(Page):
     # -- actions
 
     def _on_run(self) -> None:
-        self.session.carry_out(RunGame(), "running the game")
+        self.session.carry_out(RunGame(), tr("running the game"))
 
     def _on_accept(self) -> None:
         item = self._item()
-        why = ask_why(self, "It is meant to be so") if item else None
+        why = ask_why(self, tr("It is meant to be so")) if item else None
         if item is not None and why is not None:
             self.session.choose(item, "accept", why=why)
 
     def _mark(self, verdict: str) -> None:
         item = self._item()
-        why = "" if verdict == "passed" else ask_why(self, "It does not")
+        why = "" if verdict == "passed" else ask_why(self, tr("It does not"))
         if item is not None and why is not None:
             self.session.choose(item, verdict, why=why)
 
@@ -360,7 +386,7 @@ class TrialPage(Page):
         item = next((item for item in log.differences if log_key(item) == open_item.key), None)
         if item is not None:
             work = lambda work: find_printers(scan, item.template, work.token)  # noqa: E731
-            self._searching.start("looking for the code", work)
+            self._searching.start(tr("looking for the code"), work)
 
     def _show_printers(self, found: object) -> None:
         places = [item for item in found if not item.in_engine] if isinstance(found, tuple) else []
@@ -371,7 +397,7 @@ class TrialPage(Page):
             if isinstance(found, tuple)
             else []
         )
-        self._detail.setText("\n".join(lines[:6]) or "no code was found that has these words")
+        self._detail.setText("\n".join(lines[:6]) or tr("no code was found that has these words"))
 
     def _on_add_proposed(self) -> None:
         view = self._overview.trial if self._overview else None
@@ -416,13 +442,24 @@ def _check_row(row: CheckRow, releases: list[str], to: str) -> TableRow:
 
 
 def _timing_words(item: Timing) -> str:
-    change = f"{abs(item.ratio - 1):.0%} {'longer' if item.ratio > 1 else 'shorter'}"
+    change = f"{abs(item.ratio - 1):.0%} {tr('longer') if item.ratio > 1 else tr('shorter')}"
     told = {
-        "slower": f"◆ {change}, by chance alone in {item.chance or 0:.1%} of cases",
-        "faster": f"● {change}, by chance alone in {item.chance or 0:.1%} of cases",
-        "as before": "● as before",
-        "noise": f"· {change}, which is within the noise (by chance in {item.chance or 0:.0%} of cases)",
-        "too few runs": f"· {change}; one run each is not enough to tell this from noise",
+        "slower": tr("◆ {change}, by chance alone in {chance:.1%} of cases", change=change, chance=item.chance or 0),
+        "faster": tr("● {change}, by chance alone in {chance:.1%} of cases", change=change, chance=item.chance or 0),
+        "as before": tr("● as before"),
+        "noise": tr(
+            "· {change}, which is within the noise (by chance in {chance:.0%} of cases)",
+            change=change,
+            chance=item.chance or 0,
+        ),
+        "too few runs": tr("· {change}; one run each is not enough to tell this from noise", change=change),
     }[item.verdict]
-    runs = f"{item.runs[0]} and {item.runs[1]} runs"
-    return f"{item.name}: {seconds(item.before)} before, {seconds(item.now)} now; {told} ({runs})"
+    runs = tr("{before} and {now} runs", before=item.runs[0], now=item.runs[1])
+    return tr(
+        "{name}: {before} before, {now} now; {told} ({runs})",
+        name=item.name,
+        before=seconds(item.before),
+        now=seconds(item.now),
+        told=told,
+        runs=runs,
+    )

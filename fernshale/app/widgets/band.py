@@ -21,7 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
 from fernshale.app.theme import scaled, text_font, theme
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.record.database import LogEntry
 from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
 from fernshale.core.crossing.stages.overview import Overview
@@ -88,7 +88,7 @@ class RouteBand(QWidget):
         super().__init__(parent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName("Route")
+        self.setAccessibleName(tr("Route"))
         self._overview: Overview | None = None
         self._knots: tuple[Knot, ...] = ()
         self._stage: Stage | None = Stage.SURVEY
@@ -129,7 +129,13 @@ class RouteBand(QWidget):
         self._left = stage or self._left
         self._knots = knots_of(overview)
         states = {
-            item: f"{item.value}: {overview.states[item].value}, {len(overview.items_of(item))} open" for item in STAGES
+            item: tr(
+                "{page}: {state}, {number} open",
+                page=item.title,
+                state=overview.states[item].title,
+                number=len(overview.items_of(item)),
+            )
+            for item in STAGES
         }
         self.setAccessibleDescription("; ".join(states.values()))
         for item, made in self._stops.items():
@@ -139,7 +145,10 @@ class RouteBand(QWidget):
         for item, made in self._knot_targets.items():
             made.setVisible(item in knots)
             if item in knots:
-                made.say(f"Snapshots before {item.value}: {len(knots[item].snapshots)}", _hint_of(knots[item]))
+                made.say(
+                    tr("Snapshots before {page}: {number}", page=item.title, number=len(knots[item].snapshots)),
+                    _hint_of(knots[item]),
+                )
         self._place_targets()
         self.update()
 
@@ -200,9 +209,15 @@ class RouteBand(QWidget):
         )
         painter.setFont(text_font(12))
         painter.setPen(QColor(colours.quiet))
-        where = "on a copy" if overview.setup.original else "in place"
+        where = tr("on a copy") if overview.setup.original else tr("in place")
         count = len(overview.items)
-        words = "nothing left open" if not count else "1 item open" if count == 1 else f"{count} items open"
+        words = (
+            tr("nothing left open")
+            if not count
+            else tr("1 item open")
+            if count == 1
+            else tr("{count} items open", count=count)
+        )
         if self._is_low:
             painter.drawText(18, scaled(lines[1]), words)
             return
@@ -299,7 +314,7 @@ class RouteBand(QWidget):
         painter.setPen(QColor(colours.text if current else colours.quiet))
         painter.setFont(text_font(12, current))
         painter.drawText(
-            QRectF(spot.x() - scaled(50), below, scaled(100), scaled(20)), Qt.AlignmentFlag.AlignCenter, stage.value
+            QRectF(spot.x() - scaled(50), below, scaled(100), scaled(20)), Qt.AlignmentFlag.AlignCenter, stage.title
         )
 
     # -- events
@@ -315,15 +330,18 @@ class RouteBand(QWidget):
 
 def _hint_of(knot: Knot) -> str:
     """The last snapshots of a knot, a line each."""
-    lines = [f"{time.strftime('%H:%M', time.localtime(when))}  before {what}" for _, when, what in knot.snapshots]
-    more = [f"and {len(lines) - 8} more"] if len(lines) > 8 else []
-    return "\n".join(["snapshots:", *lines[-8:], *more])
+    lines = [
+        tr("{time}  before {what}", time=time.strftime("%H:%M", time.localtime(when)), what=what)
+        for _, when, what in knot.snapshots
+    ]
+    more = [tr("and {number} more", number=len(lines) - 8)] if len(lines) > 8 else []
+    return "\n".join([tr("snapshots:"), *lines[-8:], *more])
 
 
 def _leg_words(overview: Overview) -> str:
     setup = overview.setup
-    words = f"leg {setup.leg + 1} of {len(setup.stops)}"
-    return words + (f" to {setup.target}" if len(setup.stops) > 1 else "")
+    words = tr("leg {leg} of {number}", leg=setup.leg + 1, number=len(setup.stops))
+    return words + (tr(" to {target}", target=setup.target) if len(setup.stops) > 1 else "")
 
 
 def _last_in_a_row(overview: Overview) -> Stage:

@@ -15,6 +15,7 @@ from fernshale.app.widgets.diff_lines import diff_lines
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, printable, under
 from fernshale.core.change.changeset import FileChange
 from fernshale.core.snapshot.manifest import TreeEntry
@@ -32,7 +33,7 @@ class ChangesPane(QSplitter):
         listed, shown = Card(self), Card(self)
         self._list = RowList(listed, name)
         listed.body.addWidget(self._list)
-        self._text = AnnotatedText(shown, "The change")
+        self._text = AnnotatedText(shown, tr("The change"))
         shown.body.addWidget(self._text)
         self.setSizes([340, 520])
         self.setChildrenCollapsible(False)
@@ -55,7 +56,7 @@ class ChangesPane(QSplitter):
         words = {change.path: what for what, change in changes}
         tree = tree_of(self._changes, staying)
         rows = [
-            _row(depth, path, "stays" if path in staying else words.get(TreePath(path), ""), change)
+            _row(depth, path, tr("stays") if path in staying else words.get(TreePath(path), ""), change)
             for depth, path, change in tree
         ]
         self._list.set_rows(tuple(rows))
@@ -63,7 +64,7 @@ class ChangesPane(QSplitter):
         if first is not None:
             self._list.select(first.path)
         else:
-            self._text.show_lines((LineRow("", "quiet", "", "Nothing differs."),))
+            self._text.show_lines((LineRow("", "quiet", "", tr("Nothing differs.")),))
 
     def say(self, words: str) -> None:
         """Words in place of a list."""
@@ -90,7 +91,7 @@ class ChangesPane(QSplitter):
         lines: list[LineRow] = []
         for change in self._changes:
             if len(lines) > _MAX_LINES:
-                lines.append(LineRow("", "quiet", "", "There is more; choose one file."))
+                lines.append(LineRow("", "quiet", "", tr("There is more; choose one file.")))
                 break
             if under(change.path, path):
                 lines += self._shown(change.path, partial(show_change, change))
@@ -101,7 +102,7 @@ class ChangesPane(QSplitter):
         try:
             return diff_lines(show(self._before, self._after))
         except (FernshaleError, OSError) as error:
-            return (LineRow("", "alarm", "", f"{printable(path)} cannot be shown: {error}"),)
+            return (LineRow("", "alarm", "", tr("{path} cannot be shown: {error}", path=printable(path), error=error)),)
 
 
 def _row(depth: int, path: str, words: str, change: FileChange | None) -> Row:

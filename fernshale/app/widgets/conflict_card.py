@@ -14,19 +14,20 @@ from fernshale.api.merging import changed_spans
 from fernshale.app.theme import Tone, code_font, text_font, theme
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.code import CodeEditor
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.record.decision_titles import TAKEN_WORDS
 from fernshale.core.crossing.stages.plugins.questions import Question, Version
 from fernshale.core.merge.text_merge import Resolution
 
 # The key of each option, and whether it is in the first row.
 _OPTIONS: tuple[tuple[str, str, str, bool], ...] = (
-    ("1", "mine", "Keep yours", True),
-    ("2", "incoming", "Use the vendor's", True),
-    ("3", "finer", "Merge the tokens", True),
-    ("4", "text", "Write it", True),
-    ("5", "both", "Both, yours first", False),
-    ("6", "swapped", "Both, the vendor's first", False),
-    ("7", "base", "As before", False),
+    ("1", "mine", tr("Keep yours"), True),
+    ("2", "incoming", tr("Use the vendor's"), True),
+    ("3", "finer", tr("Merge the tokens"), True),
+    ("4", "text", tr("Write it"), True),
+    ("5", "both", tr("Both, yours first"), False),
+    ("6", "swapped", tr("Both, the vendor's first"), False),
+    ("7", "base", tr("As before"), False),
 )
 KEYS: tuple[tuple[str, str], ...] = tuple((key, option) for key, option, _, _ in _OPTIONS)
 # The maximum number of lines of a block; all of it is in the text once the conflict is resolved.
@@ -48,7 +49,9 @@ class ConflictCard(QFrame):
         self._question = question
         self._all: QCheckBox | None = None
         self.setObjectName("decided" if choice else "decision")
-        self.setAccessibleName(f"Resolved conflict: {TAKEN_WORDS[choice.take]}" if choice else "Conflict to resolve")
+        self.setAccessibleName(
+            tr("Resolved conflict: {taken}", taken=TAKEN_WORDS[choice.take]) if choice else tr("Conflict to resolve")
+        )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(12, 8, 12, 9)
@@ -69,9 +72,9 @@ class ConflictCard(QFrame):
 
     def _build_decided(self, choice: Resolution) -> None:
         row = QHBoxLayout()
-        row.addWidget(heading_label(self, f"● Resolved: {TAKEN_WORDS[choice.take]}"))
+        row.addWidget(heading_label(self, tr("● Resolved: {taken}", taken=TAKEN_WORDS[choice.take])))
         row.addStretch(1)
-        row.addWidget(button(self, "Reopen", self.withdrawn.emit, hint="U reopens the last one"))
+        row.addWidget(button(self, tr("Reopen"), self.withdrawn.emit, hint=tr("U reopens the last one")))
         self._column.addLayout(row)
 
     def _build_open(self) -> None:
@@ -90,8 +93,12 @@ class ConflictCard(QFrame):
             if row is not None:
                 self._column.addLayout(row)
         if question.alike:
-            words = "one more decision like it" if question.alike == 1 else f"{question.alike} more decisions like it"
-            self._all = QCheckBox(f"and the same for {words}", self)
+            words = (
+                tr("one more decision like it")
+                if question.alike == 1
+                else tr("{alike} more decisions like it", alike=question.alike)
+            )
+            self._all = QCheckBox(tr("and the same for {words}", words=words), self)
             self._column.addWidget(self._all)
 
     def _buttons(self, first: bool) -> QHBoxLayout | None:
@@ -117,10 +124,10 @@ class ConflictCard(QFrame):
         grid.setVerticalSpacing(4)
         grid.setColumnStretch(1, 1)
         glyphs: dict[str, tuple[str, Tone]] = {
-            "before": ("○ before", "base"),
-            "yours": ("● yours", "mine"),
-            "incoming": ("◐ vendor's", "incoming"),
-            "by tokens": ("◈ by tokens", "base"),
+            "before": (tr("○ before"), "base"),
+            "yours": (tr("● yours"), "mine"),
+            "incoming": (tr("◐ vendor's"), "incoming"),
+            "by tokens": (tr("◈ by tokens"), "base"),
         }
         before = next((item.lines for item in self._question.versions if item.name == "before"), ())
         pictures: list[tuple[str, Tone, bytes]] = []
@@ -149,7 +156,7 @@ class ConflictCard(QFrame):
             at = end
         shown = "".join([*parts, escape(text[at:])]) or "(nothing)"
         if len(version.lines) > _MAX_LINES:
-            shown += f"\n… {len(version.lines) - _MAX_LINES} more lines"
+            shown += tr("\n… {number} more lines", number=len(version.lines) - _MAX_LINES)
         code = QLabel(f'<span style="white-space:pre-wrap">{shown.expandtabs(4)}</span>', self)
         code.setTextFormat(Qt.TextFormat.RichText)
         code.setFont(code_font())
@@ -193,11 +200,11 @@ class ConflictCard(QFrame):
         before = self._question.remembered
         start = before.text.rstrip("\n") if before is not None and before.take == "text" else self._question.start
         editor = CodeEditor(self, self._question.path, start)
-        words = "Edit the text, starting from yours. Ctrl+Enter accepts it."
+        words = tr("Edit the text, starting from yours. Ctrl+Enter accepts it.")
         self._column.addWidget(quiet_label(self, words))
         self._column.addWidget(editor)
         row = QHBoxLayout()
-        use = button(self, "Use it", lambda: self._written(editor.toPlainText()), main=True)
+        use = button(self, tr("Use it"), lambda: self._written(editor.toPlainText()), main=True)
         row.addWidget(use)
         row.addStretch(1)
         self._column.addLayout(row)

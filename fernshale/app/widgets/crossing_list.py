@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem,
 from fernshale.api.crossings import Crossing
 from fernshale.app.theme import scaled, text_font, theme
 from fernshale.app.widgets.rows import ModelIndex, Row, RowList
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.flow.last_look import LastLook
 from fernshale.core.crossing.record.stage import STAGES, StageState
 
@@ -32,7 +33,7 @@ class CrossingList(RowList):
     """Rows whose payload is a CrossingRow."""
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent, "Your crossings")
+        super().__init__(parent, tr("Your crossings"))
         self.setItemDelegate(_CrossingDelegate(self))
 
 
@@ -58,7 +59,7 @@ class _CrossingDelegate(QStyledItemDelegate):
         look = item.look if isinstance(item, CrossingRow) else LastLook()
         room = inner.width() - (scaled(_BAND) if look.is_known else 0)
         lines = [(row.title, text_font(13, True), colours.text), (row.sub, text_font(12), colours.text)]
-        lines.append((f"next: {look.coming}" if look.is_known else "", text_font(11), colours.quiet))
+        lines.append((tr("next: {coming}", coming=look.coming) if look.is_known else "", text_font(11), colours.quiet))
         top = inner.top()
         for words, font, ink in lines:
             painter.setFont(font)

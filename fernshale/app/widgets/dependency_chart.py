@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEve
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fernshale.app.theme import Tone, scaled, text_font, theme
+from fernshale.core.base.texts import tr
 
 _ROW = 19
 _TOP = 20
@@ -51,7 +52,10 @@ class HangingChart(QWidget):
             for thread in rest:
                 for word, number in thread.users:
                     users[word] = users.get(word, 0) + number
-            ranked = [*ranked[: _MAX_ROWS - 1], Thread(f"{len(rest)} others", "base", "·", tuple(users.items()))]
+            ranked = [
+                *ranked[: _MAX_ROWS - 1],
+                Thread(tr("{number} others", number=len(rest)), "base", "·", tuple(users.items())),
+            ]
         self._threads = tuple(ranked)
         self.setFixedHeight(scaled(_TOP) + scaled(_ROW) * max(len(ranked), len(self._kinds()), 1) + 4 if ranked else 0)
         self.setAccessibleDescription("; ".join(f"{item.word}: {item.total}" for item in ranked))
@@ -105,7 +109,9 @@ class HangingChart(QWidget):
             painter.drawText(
                 box,
                 align,
-                painter.fontMetrics().elidedText(f"{uses} in {word}", Qt.TextElideMode.ElideRight, int(box.width())),
+                painter.fontMetrics().elidedText(
+                    tr("{uses} in {word}", uses=uses, word=word), Qt.TextElideMode.ElideRight, int(box.width())
+                ),
             )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 
 from fernshale.app.hunks import differing
 from fernshale.app.widgets.text_document import LineRow
+from fernshale.core.base.texts import tr
 
 _RANGES = re.compile(r"@@ -(\d+)(?:,\d+)? \+(\d+)")
 
@@ -25,7 +26,7 @@ def diff_lines(text: str) -> tuple[LineRow, ...]:
             before = line[4:].removeprefix("a/")
         elif line.startswith("+++ "):
             path = line[4:].removeprefix("b/") if line != "+++ /dev/null" else before
-            name = path if line != "+++ /dev/null" else f"{before}: removed"
+            name = path if line != "+++ /dev/null" else tr("{before}: removed", before=before)
             rows.append(LineRow("", "plain", "", name, "base"))
         elif ranges := _RANGES.match(line):
             old, new = int(ranges[1]), int(ranges[2])
@@ -34,10 +35,10 @@ def diff_lines(text: str) -> tuple[LineRow, ...]:
         elif line.startswith("# "):
             rows.append(LineRow("", "plain", "", line[2:], "base"))
         elif line.startswith("-"):
-            waiting[0].append(LineRow("before", "alarm", str(old), line[1:], "alarm", path=path))
+            waiting[0].append(LineRow(tr("before"), "alarm", str(old), line[1:], "alarm", path=path))
             old += 1
         elif line.startswith("+"):
-            waiting[1].append(LineRow("after", "mine", str(new), line[1:], "mine", path=path))
+            waiting[1].append(LineRow(tr("after"), "mine", str(new), line[1:], "mine", path=path))
             new += 1
         elif not line.startswith("\\"):
             rows.append(LineRow("", "plain", str(new) if new else "", line[1:], path=path))

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fernshale.app.theme import text_font, theme
+from fernshale.core.base.texts import tr
 
 _LEFT = 46
 _RIGHT = 12
@@ -38,7 +39,12 @@ class FramePlot(QWidget):
         self._before, self._now = _middle(before), _middle(now)
         self._hitches = tuple(hitches)
         self.setAccessibleDescription(
-            f"{len(self._now)} frames now, {len(self._before)} before, {len(self._hitches)} hitches"
+            tr(
+                "{now} frames now, {before} before, {hitches} hitches",
+                now=len(self._now),
+                before=len(self._before),
+                hitches=len(self._hitches),
+            )
         )
         self.update()
 
@@ -52,7 +58,7 @@ class FramePlot(QWidget):
         frames = max(len(self._before), len(self._now))
         painter.setPen(QColor(colours.quiet))
         if not frames or most <= 0:
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "no frame times")
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, tr("no frame times"))
             return
         for share in (0.0, 0.25, 1.0):
             y = place.bottom() - place.height() * share**0.5
@@ -72,13 +78,13 @@ class FramePlot(QWidget):
             if number < _NAMED:
                 painter.drawText(QRectF(x + 3, place.top() - 10, 90, 14), Qt.AlignmentFlag.AlignVCenter, f"◆ {frame}")
         left = float(_LEFT)
-        for ink, words in ((colours.base, "before"), (colours.mine, "now")):
+        for ink, words in ((colours.base, tr("before")), (colours.mine, tr("now"))):
             painter.fillRect(QRectF(left, 6, 10, 4), QColor(ink))
             painter.setPen(QColor(colours.quiet))
             painter.drawText(QRectF(left + 14, 0, 60, 16), Qt.AlignmentFlag.AlignVCenter, words)
             left += 74
         foot = QRectF(place.left(), place.bottom() + 2, place.width(), 16)
-        painter.drawText(foot, Qt.AlignmentFlag.AlignRight, f"{frames} frames, milliseconds each")
+        painter.drawText(foot, Qt.AlignmentFlag.AlignRight, tr("{frames} frames, milliseconds each", frames=frames))
 
 
 def _middle(runs: Sequence[Sequence[float]]) -> tuple[float, ...]:

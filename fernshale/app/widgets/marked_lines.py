@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainte
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from fernshale.app.theme import Tone, code_font, scaled, theme
+from fernshale.core.base.texts import tr
 
 _HEIGHT = 22
 _NUMBER = 48
@@ -50,7 +51,7 @@ class MarkedLines(QWidget):
         self.setFixedHeight(scaled(_HEIGHT) * len(lines))
         longest = max((len(line.text.expandtabs(4)) for line in lines), default=0)
         self.setMinimumWidth(min(scaled(_NUMBER) + round((longest + 3) * self._letter), 6000))
-        self.setAccessibleName("The file; click a value to say what it is")
+        self.setAccessibleName(tr("The file; click a value to say what it is"))
         self._focus = (-1, -1)  # line and mark under the keyboard
 
     @property

@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fernshale.app.theme import text_font, theme
+from fernshale.core.base.texts import tr
 
 _HEAD = 20
 _GAP = 14
@@ -36,7 +37,7 @@ class PicturePairView(QWidget):
         colours = theme()
         painter.setFont(text_font(12))
         cells = self._cells()
-        for number, (picture, head) in enumerate(zip(self._pictures, ("before", "now"), strict=True)):
+        for number, (picture, head) in enumerate(zip(self._pictures, (tr("before"), tr("now")), strict=True)):
             cell = cells[number]
             painter.setPen(QColor(colours.quiet))
             words = head + (f" · {self._words}" if number else "")
@@ -44,7 +45,7 @@ class PicturePairView(QWidget):
                 QRectF(cell.left(), cell.top(), cell.width(), _HEAD - 4), Qt.AlignmentFlag.AlignVCenter, words
             )
             if picture.isNull():
-                painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, "no picture")
+                painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, tr("no picture"))
                 continue
             scale = _scale(picture, cell)
             top = cell.top() + _HEAD

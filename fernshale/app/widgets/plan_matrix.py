@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, 
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from fernshale.app.theme import Tone, scaled, text_font, theme
+from fernshale.core.base.texts import tr
 
 _NAMES = 176  # width of the column of names
 _TOP = 46
@@ -53,7 +54,7 @@ class RouteTable(QWidget):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setAccessibleName("Plugins and engine releases")
+        self.setAccessibleName(tr("Plugins and engine releases"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -196,9 +197,9 @@ class RouteTable(QWidget):
         painter.setFont(text_font(11))
         left = float(scaled(_NAMES))
         for word, fill in (
-            ("ready", colours.mine_soft),
-            ("preview, revision, reported to work, untested", colours.incoming_soft),
-            ("nothing", colours.card),
+            (tr("ready"), colours.mine_soft),
+            (tr("preview, revision, reported to work, untested"), colours.incoming_soft),
+            (tr("nothing"), colours.card),
         ):
             painter.setPen(QColor(colours.edge))
             painter.setBrush(QColor(fill))

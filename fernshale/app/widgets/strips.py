@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QWi
 
 from fernshale.app.theme import text_font, theme
 from fernshale.app.widgets.basics import ShortLabel, button
+from fernshale.core.base.texts import tr
 
 _WIDE = 26
 
@@ -72,7 +73,7 @@ class FootStrip(QFrame):
 
     def add(self, name: str, title: str, key: str, act: Callable[[], None]) -> None:
         """A part of the line; a click on its title unfolds it."""
-        link = button(self, title, act, hint=f"Unfold it ({key})")
+        link = button(self, title, act, hint=tr("Unfold it ({key})", key=key))
         link.setObjectName("link")
         words = ShortLabel(self, "")
         words.setObjectName("quiet")

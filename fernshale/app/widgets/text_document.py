@@ -21,6 +21,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QScrollArea, QSizePolicy, QV
 
 from fernshale.app.highlight import TAB, Colours, colours_of_line
 from fernshale.app.theme import Tone, code_font, scaled, text_font, theme
+from fernshale.core.base.texts import tr
 
 # In pixels at the usual size of letters.
 _HEIGHT = 18
@@ -91,7 +92,7 @@ class LinesBlock(QWidget):
         self._lines = lines
         self._colours = Colours(self._path, [line.text for line in lines] if self._path else ())
         self._from = self._to = -1
-        self.setAccessibleName(f"Lines of {self._path}" if self._path else "Lines")
+        self.setAccessibleName(tr("Lines of {path}", path=self._path) if self._path else tr("Lines"))
         spoken = [f"{line.margin}: {line.text}" if line.margin else line.text for line in lines[:_SPOKEN]]
         self.setAccessibleDescription("\n".join(spoken))
         self._fit()

@@ -11,6 +11,7 @@ import regex
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.limits import NAME, limits
+from fernshale.core.base.texts import tr
 
 # Time limit of a single search that has no budget, seconds.
 LIMIT_S = 2.0
@@ -22,9 +23,12 @@ class RunsAway(MisuseError):
     def __init__(self, pattern: str, text: str) -> None:
         self.pattern = pattern
         super().__init__(
-            f"the pattern {_shown(pattern)!r} takes too long on “{_shown(text)}”",
-            "Repetitions inside repetitions are the usual cause, as in (a+)+; `fernshale profile check` finds them. "
-            f"A longer time can be given as pattern_seconds in {NAME}.",
+            tr("the pattern {pattern!r} takes too long on “{words}”", pattern=_shown(pattern), words=_shown(text)),
+            tr(
+                "Repetitions inside repetitions are the usual cause, as in (a+)+; `fernshale profile "
+                "check` finds them. A longer time can be given as pattern_seconds in {name}.",
+                name=NAME,
+            ),
         )
 
 
@@ -67,11 +71,16 @@ def pattern_trouble(pattern: str) -> str:
     """Return why a regular expression cannot be used; "" if it can."""
     longest = limits().pattern_length
     if len(pattern) > longest:
-        return f"a regular expression of {len(pattern):,} characters; at most {longest:,} are read (pattern_length in {NAME})"
+        return tr(
+            "a regular expression of {number:,} characters; at most {longest:,} are read (pattern_length in {name})",
+            number=len(pattern),
+            longest=longest,
+            name=NAME,
+        )
     try:
         regex.compile(pattern)
     except (regex.error, RecursionError, OverflowError, MemoryError, ValueError) as error:
-        return f"bad regular expression {_shown(pattern)!r}: {error}"
+        return tr("bad regular expression {shown!r}: {error}", shown=_shown(pattern), error=error)
     return ""
 
 

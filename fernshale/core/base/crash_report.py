@@ -13,6 +13,7 @@ from pathlib import Path
 from fernshale.core.base.data_folder import state_folder
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.log import log_error
+from fernshale.core.base.texts import tr
 
 # How many such files are kept.
 _MAX_KEPT = 20
@@ -29,8 +30,12 @@ def in_words(error: BaseException) -> str:
     said = " ".join(str(error).split())[:200]
     log_error("unforeseen", error)
     path = keep_details(error)
-    details = f"; the details are in {path}" if path is not None else ""
-    return f"something unforeseen happened ({type(error).__name__}{': ' if said else ''}{said}){details}"
+    details = tr("; the details are in {path}", path=path) if path is not None else ""
+    return tr(
+        "something unforeseen happened ({error}){details}",
+        error=f"{type(error).__name__}: {said}" if said else type(error).__name__,
+        details=details,
+    )
 
 
 def keep_details(error: BaseException) -> Path | None:
@@ -38,7 +43,12 @@ def keep_details(error: BaseException) -> Path | None:
     parts = traceback.format_exception(error)
     # Infinite recursion repeats the same lines thousands of times.
     text = "".join(parts if len(parts) <= 400 else [*parts[:200], "...\n", *parts[-200:]])
-    head = f"{time.strftime('%Y-%m-%d %H:%M:%S')}  Python {platform.python_version()}  {' '.join(sys.argv[1:2])}\n\n"
+    head = tr(
+        "{time}  Python {python_version}  {argv}\n\n",
+        time=time.strftime("%Y-%m-%d %H:%M:%S"),
+        python_version=platform.python_version(),
+        argv=" ".join(sys.argv[1:2]),
+    )
     for folder in (state_folder() / "mishaps", Path(tempfile.gettempdir())):
         path = folder / f"fernshale-{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}.txt"
         try:

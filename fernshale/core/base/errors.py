@@ -14,6 +14,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from fernshale.core.base.texts import tr
+
 
 class FernshaleError(Exception):
     """An error that the user can understand and act on; `hint` says what to do."""
@@ -52,10 +54,10 @@ class ChangedUnderneath(FernshaleError):
 
     def __init__(self, paths: Sequence[str]) -> None:
         self.paths = tuple(paths)
-        shown = ", ".join(self.paths[:5]) + (f" and {len(paths) - 5} more" if len(paths) > 5 else "")
+        shown = ", ".join(self.paths[:5]) + (tr(" and {number} more", number=len(paths) - 5) if len(paths) > 5 else "")
         super().__init__(
-            f"changed on disk since the preview: {shown}; nothing was written",
-            "Open the step again; it is computed from the current files.",
+            tr("changed on disk since the preview: {shown}; nothing was written", shown=shown),
+            tr("Open the step again; it is computed from the current files."),
         )
 
 

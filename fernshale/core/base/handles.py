@@ -13,6 +13,7 @@ import stat
 from collections.abc import Iterator
 from pathlib import Path
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import tree_path
 
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
@@ -81,7 +82,7 @@ class Below:
             return os.open(name, _FOLDER, dir_fd=handle)
         except OSError as error:
             if error.errno in (errno.ELOOP, errno.ENOTDIR) and _is_link(handle, name):
-                words = "is a symbolic link; nothing is read or written through it"
+                words = tr("is a symbolic link; nothing is read or written through it")
                 raise OSError(errno.ELOOP, words, str(self.root / path)) from error
             raise
 

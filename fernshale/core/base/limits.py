@@ -13,6 +13,7 @@ from typing import ClassVar
 
 from fernshale.core.base.data_folder import config_folder
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.toml_schema import STRICT, read_toml
 
 FORMAT = "fernshale-limits/1"
@@ -58,7 +59,7 @@ class Limits:
     def __post_init__(self) -> None:
         for item in fields(self):
             if getattr(self, item.name) <= 0:
-                raise ValueError(f"{item.name} must be more than 0")
+                raise ValueError(tr("{name} must be more than 0", name=item.name))
 
 
 class LimitExceeded(FernshaleError):
@@ -66,7 +67,14 @@ class LimitExceeded(FernshaleError):
 
     def __init__(self, message: str, limit: str) -> None:
         self.limit = limit
-        super().__init__(message, f"If that is meant, raise {limit} in {config_folder() / NAME} (docs/security.md).")
+        super().__init__(
+            message,
+            tr(
+                "If that is meant, raise {limit} in {config_folder} (docs/security.md).",
+                limit=limit,
+                config_folder=config_folder() / NAME,
+            ),
+        )
 
 
 _read: dict[tuple[str, int, int], Limits] = {}

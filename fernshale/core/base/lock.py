@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import tr
 
 _POLL_S = 0.05
 # How long a child that a killed holder had just begun may keep its lock: until it runs a program of its own.
@@ -26,7 +27,11 @@ class Holder:
     age_s: float
 
     def __str__(self) -> str:
-        return f"process {self.process}, for {seconds(self.age_s)}" if self.process else "an unknown process"
+        return (
+            tr("process {process}, for {age_s}", process=self.process, age_s=seconds(self.age_s))
+            if self.process
+            else tr("an unknown process")
+        )
 
 
 class Held(Exception):

@@ -8,6 +8,8 @@ import tomllib
 from itertools import accumulate
 from typing import Any
 
+from fernshale.core.base.texts import tr
+
 # Characters that indent a YAML block by one level: blanks, and list and key markers on one line.
 _YAML_LEAD = re.compile(r"(?:[-?:][ \t]+|[ \t])*(?:[-?:](?=\n|\Z))?")
 _YAML_MARK = re.compile(r"[-?:](?=[ \t\n]|\Z)")
@@ -36,26 +38,33 @@ def load_json(text: str) -> Any:
     try:
         return json.loads(text)
     except json.JSONDecodeError as error:
-        raise Malformed(f"not valid JSON, column {error.colno}: {error.msg}", error.lineno) from error
+        raise Malformed(
+            tr("not valid JSON, column {colno}: {msg}", colno=error.colno, msg=error.msg), error.lineno
+        ) from error
     except RecursionError as error:
-        raise Malformed("JSON that is nested too deep") from error
+        raise Malformed(tr("JSON that is nested too deep")) from error
     except ValueError as error:  # a number of thousands of digits
-        raise Malformed(f"not valid JSON: {error}") from error
+        raise Malformed(tr("not valid JSON: {error}", error=error)) from error
 
 
 def load_toml(text: str) -> dict[str, Any]:
     """Raises Malformed."""
     if found := _LONG_KEY.search(text):
-        raise Malformed(f"a key of more than {_MAX_KEY_PARTS} parts", text.count("\n", 0, found.start()) + 1)
+        raise Malformed(
+            tr("a key of more than {max_key_parts} parts", max_key_parts=_MAX_KEY_PARTS),
+            text.count("\n", 0, found.start()) + 1,
+        )
     try:
         return tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         at = re.search(r"at line (\d+)", str(error))
-        raise Malformed(f"not valid TOML: {error}", int(at[1]) if at else len(text.splitlines())) from error
+        raise Malformed(
+            tr("not valid TOML: {error}", error=error), int(at[1]) if at else len(text.splitlines())
+        ) from error
     except RecursionError as error:
-        raise Malformed("TOML that is nested too deep") from error
+        raise Malformed(tr("TOML that is nested too deep")) from error
     except ValueError as error:
-        raise Malformed(f"not valid TOML: {error}") from error
+        raise Malformed(tr("not valid TOML: {error}", error=error)) from error
 
 
 def compose_yaml(text: str) -> list[Any]:
@@ -63,16 +72,16 @@ def compose_yaml(text: str) -> list[Any]:
     from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
     if too_deep := yaml_is_too_deep(text):
-        raise Malformed("YAML that is nested too deep", too_deep)
+        raise Malformed(tr("YAML that is nested too deep"), too_deep)
     loader: Any = yaml_loader()
     try:
         return list(loader.compose_all(_DOCUMENT_TAG.sub(_blank_tag, text)))
     except MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
-        raise Malformed(f"not valid YAML: {error.problem}", mark.line + 1 if mark else 0) from error
+        raise Malformed(tr("not valid YAML: {problem}", problem=error.problem), mark.line + 1 if mark else 0) from error
     except (YAMLError, RecursionError, ValueError, IndexError, TypeError, AttributeError) as error:
         said = str(error).splitlines()
-        raise Malformed(f"not valid YAML: {said[0] if said else type(error).__name__}") from error
+        raise Malformed(tr("not valid YAML: {said}", said=said[0] if said else type(error).__name__)) from error
 
 
 def _blank_tag(found: re.Match[str]) -> str:

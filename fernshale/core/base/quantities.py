@@ -1,11 +1,8 @@
-"""Numbers with their nouns and units, the same in window, command line, logbook and report."""
+"""Durations and sizes with their units, the same in window, command line, logbook and report."""
 
 from __future__ import annotations
 
-
-def count(number: int, one: str, many: str = "") -> str:
-    """`number` with its noun."""
-    return f"{number} {one if number == 1 else many or one + 's'}"
+from fernshale.core.base.texts import count
 
 
 def seconds(elapsed_s: float) -> str:
@@ -26,6 +23,6 @@ def size_words(size: int) -> str:
     amount = float(size)
     for unit in ("bytes", "kB", "MB"):
         if amount < 1000:
-            return f"{amount:.0f} {unit}" if unit == "bytes" else f"{amount:.1f} {unit}"
+            return count(size, "byte") if unit == "bytes" else f"{amount:.1f} {unit}"
         amount /= 1000
     return f"{amount:.1f} GB"

@@ -32,6 +32,7 @@ from fernshale.core.base.ranges import (
 )
 from fernshale.core.base.release import ReleaseNumber, parse_release
 from fernshale.core.base.release_notation import written_like
+from fernshale.core.base.texts import tr
 
 Dialect = Literal["range", "interval", "comparators", "npm", "cargo", "pep440", "array"]
 # What happens to a range that does not hold the new release.
@@ -50,7 +51,7 @@ def read_range(text: str, dialect: Dialect) -> Range:
     """A range as its dialect reads it. Raises MisuseError for what the dialect cannot read."""
     foreign = _FOREIGN.get(dialect)
     if foreign is not None and foreign.search(text):
-        raise MisuseError(f"{text!r} is not a range in the notation “{dialect}”")
+        raise MisuseError(tr("{words!r} is not a range in the notation “{dialect}”", words=text, dialect=dialect))
     if dialect == "array":
         releases = [parse_release(found["release"]) for found in _entries(text)]
         ends = [End(release, True) for release in releases]
@@ -73,7 +74,9 @@ def follow_range(text: str, to: str, dialect: Dialect, policy: Policy) -> str:
         return text
     written = _followed(text, to, dialect, policy)
     if not read_range(written, dialect).contains(release):
-        raise MisuseError(f"{text!r} cannot be made to hold {to} in the notation “{dialect}”")
+        raise MisuseError(
+            tr("{words!r} cannot be made to hold {to} in the notation “{dialect}”", words=text, to=to, dialect=dialect)
+        )
     return written
 
 
@@ -98,7 +101,7 @@ def raise_range(text: str, least: str) -> str:
     """The range with its lower end raised to `least`. Raises MisuseError for a list of several, which a person must change."""
     parts = parse_range(text).parts
     if len(parts) > 1:
-        raise MisuseError(f"{text!r} has several parts", "Change it in the file.")
+        raise MisuseError(tr("{words!r} has several parts", words=text), tr("Change it in the file."))
     return str(_moved(parts[0], least))
 
 
@@ -123,7 +126,7 @@ def _followed(text: str, to: str, dialect: Dialect, policy: Policy) -> str:
 
 def _entries(text: str) -> Iterator[re.Match[str]]:
     if not text.strip().startswith("["):
-        raise MisuseError(f"{text!r} is not a list of releases")
+        raise MisuseError(tr("{words!r} is not a list of releases", words=text))
     return _ENTRY.finditer(text)
 
 

@@ -22,6 +22,7 @@ from functools import lru_cache
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import ReleaseNumber, parse_release, release_of
+from fernshale.core.base.texts import tr
 
 _INTERVAL = re.compile(r"\s*([\[(])\s*([^,\s\])]*)\s*(?:(,\s*)([^,\s\])]*))?\s*([\])])\s*")
 _CLAUSE = re.compile(r"(?P<sign>>=|<=|==|=|!=|~=|~>|>|<|\^|~)?(?P<gap>\s*)(?P<release>[0-9vV*xX][^\s,]*)")
@@ -293,7 +294,9 @@ def _interval(found: re.Match[str], whole: str) -> Interval:
     opening, low, separator, high, closing = found.groups()
     if separator is None:
         if (opening, closing) != ("[", "]") or not low:
-            raise MisuseError(f"{whole!r} is not a range of releases", "A single release is written [3.0.2].")
+            raise MisuseError(
+                tr("{whole!r} is not a range of releases", whole=whole), tr("A single release is written [3.0.2].")
+            )
         end = End(parse_release(low), True)
         return Interval(Stretch(end, end), "")
     return Interval(
@@ -330,7 +333,7 @@ def _stretch(sign: str, text: str) -> Stretch:
     wild = re.fullmatch(r"(\d+(?:\.\d+)*)?(?:\.?[*xX])+", text)
     if wild:
         if sign not in ("", "=", "==", "!=") or (not wild[1] and text.strip("*xX.")):
-            raise MisuseError(f"{sign}{text} is not a comparator")
+            raise MisuseError(tr("{sign}{words} is not a comparator", sign=sign, words=text))
         if not wild[1]:
             return Stretch(None, None)
         numbers = tuple(int(part) for part in wild[1].split("."))
@@ -344,7 +347,7 @@ def _stretch(sign: str, text: str) -> Stretch:
             return Stretch(None, End(release, sign == "<="))
         case "~=":
             if len(parts) < 2:
-                raise MisuseError(f"~={text} needs two numbers")
+                raise MisuseError(tr("~={words} needs two numbers", words=text))
             return _up_to(release, len(parts) - 2)
         case "~>":
             return _up_to(release, max(0, len(parts) - 2))
@@ -387,5 +390,6 @@ def _one_more(part: RangePart, release: ReleaseNumber) -> RangePart | None:
 
 def _no_range(text: str) -> MisuseError:
     return MisuseError(
-        f"{text!r} is not a range of releases", "Write [2.5,3.0) or >=2.5, <3.0 or ^2.6, 2.x, a list of releases."
+        tr("{words!r} is not a range of releases", words=text),
+        tr("Write [2.5,3.0) or >=2.5, <3.0 or ^2.6, 2.x, a list of releases."),
     )

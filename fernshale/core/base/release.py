@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from functools import lru_cache, total_ordering
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 
 _SHAPE = re.compile(
     r"^[vV]?(?:(?P<epoch>\d+)!)?(?P<numbers>\d+(?:\.\d+)*|\d{4}(?:-\d\d){1,2})"
@@ -72,10 +73,14 @@ class ReleaseNumber:
 def parse_release(text: str) -> ReleaseNumber:
     """Raises MisuseError when `text` is no release number."""
     if len(text) > _MAX_LENGTH:
-        raise MisuseError(f"{text[:40]!r}… is too long for a release number: {len(text):,} characters")
+        raise MisuseError(
+            tr("{words!r}… is too long for a release number: {number:,} characters", words=text[:40], number=len(text))
+        )
     found = _SHAPE.match(text.strip())
     if found is None or (found["mark"] or "").lower() == "x":  # 3.x is a wildcard, not a release
-        raise MisuseError(f"{text!r} is not a release number", "Numbers between dots, as 3.0.2 or 3.2.0-pre1.")
+        raise MisuseError(
+            tr("{words!r} is not a release number", words=text), tr("Numbers between dots, as 3.0.2 or 3.2.0-pre1.")
+        )
     parts = tuple(int(part) for part in re.split(r"[.-]", found["numbers"]))
     return ReleaseNumber(
         text.strip(), parts, trimmed(parts), tuple(_marks(found["mark"] or "")), int(found["epoch"] or 0)

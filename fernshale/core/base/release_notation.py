@@ -9,6 +9,7 @@ import re
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import ReleaseNumber, parse_release
+from fernshale.core.base.texts import tr
 
 _WRITTEN = re.compile(r"(?P<prefix>[A-Za-z][A-Za-z_-]*?[-_ ]?)?(?P<numbers>\d+(?:[._]\d+)*)(?P<rest>.*)", re.DOTALL)
 
@@ -53,7 +54,7 @@ def series_like(text: str, release: str) -> str:
 def _parts_of(text: str) -> tuple[list[str], str]:
     found = _WRITTEN.fullmatch(text.strip())
     if found is None:
-        raise MisuseError(f"{text!r} is not a release number")
+        raise MisuseError(tr("{words!r} is not a release number", words=text))
     return re.split(r"[._]", found["numbers"]), found["rest"]
 
 

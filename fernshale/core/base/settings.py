@@ -17,6 +17,7 @@ from fernshale.core.base.confidence import AUTOMATIC_FROM
 from fernshale.core.base.data_folder import config_folder
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.toml_schema import STRICT, parse_toml, read_toml, read_utf8
 
 FORMAT = "fernshale-settings/1"
@@ -27,16 +28,18 @@ _GIB = 1 << 30
 
 @dataclass(frozen=True, slots=True)
 class Look:
-    """How the window looks. `letters` is their size, 1 being the usual one, 0 as the desktop's."""
+    """How the window looks. `letters` is their size, 1 being the usual one, 0 as the desktop's. `language` is the code of a
+    translation, "" for the desktop's language."""
 
     __pydantic_config__: ClassVar = STRICT
     theme: Literal["desktop", "light", "dark"] = "desktop"
     contrast: Literal["usual", "high"] = "usual"
     letters: float = 0.0
+    language: str = ""
 
     def __post_init__(self) -> None:
         if self.letters and not 0.85 <= self.letters <= 2:
-            raise ValueError("letters must be 0, or from 0.85 to 2")
+            raise ValueError(tr("letters must be 0, or from 0.85 to 2"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,9 +54,9 @@ class WorkSettings:
 
     def __post_init__(self) -> None:
         if not 0 <= self.jobs <= 1024:
-            raise ValueError("jobs must be from 0 to 1024")
+            raise ValueError(tr("jobs must be from 0 to 1024"))
         if not 0.5 <= self.apply_from <= 2:
-            raise ValueError("apply_from must be from 0.5 to 1, or 2 for never")
+            raise ValueError(tr("apply_from must be from 0.5 to 1, or 2 for never"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,11 +72,11 @@ class StoreSettings:
 
     def __post_init__(self) -> None:
         if self.folder and not Path(self.folder).expanduser().is_absolute():
-            raise ValueError("folder must be an absolute path")
+            raise ValueError(tr("folder must be an absolute path"))
         if self.warn_from_gib < 0 or self.keep_last < 0 or self.keep_days < 0:
-            raise ValueError("sizes and counts must not be negative")
+            raise ValueError(tr("sizes and counts must not be negative"))
         if not (self.keep_last or self.keep_days):
-            raise ValueError("keep_last or keep_days must be more than 0")
+            raise ValueError(tr("keep_last or keep_days must be more than 0"))
 
     @property
     def warn_from_bytes(self) -> int:
@@ -89,7 +92,7 @@ class ScratchSettings:
 
     def __post_init__(self) -> None:
         if self.largest_gib < 0:
-            raise ValueError("largest_gib must not be negative")
+            raise ValueError(tr("largest_gib must not be negative"))
 
     @property
     def largest_bytes(self) -> int:
@@ -170,7 +173,9 @@ def change_settings(values: Mapping[str, Any]) -> Settings:
     for key, value in values.items():
         table, _, name = key.partition(".")
         if name not in _keys(table):
-            raise MisuseError(f"{key} is no setting", f"There is {', '.join(all_keys())}.")
+            raise MisuseError(
+                tr("{key} is no setting", key=key), tr("There is {all_keys}.", all_keys=", ".join(all_keys()))
+            )
         document.setdefault(table, tomlkit.table())[name] = value
     written = tomlkit.dumps(document)
     found: Settings = parse_toml(written, path, Settings, FORMAT)
@@ -178,7 +183,9 @@ def change_settings(values: Mapping[str, Any]) -> Settings:
         path.parent.mkdir(parents=True, exist_ok=True)
         write_atomic(path, written.encode())
     except OSError as error:
-        raise MisuseError(f"{path} cannot be written: {error.strerror or error}") from error
+        raise MisuseError(
+            tr("{path} cannot be written: {strerror}", path=path, strerror=error.strerror or error)
+        ) from error
     return found
 
 

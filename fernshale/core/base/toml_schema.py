@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any, TypeVar, cast
 
 from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.parse_errors import Malformed, load_toml
+from fernshale.core.base.texts import tr
 
 if TYPE_CHECKING:
     import pydantic
@@ -49,10 +50,12 @@ def read_utf8(path: Path) -> tuple[bytes, str]:
         data = path.read_bytes()
         return data, data.decode("utf-8")
     except OSError as error:
-        raise MisuseError(f"{path} cannot be read: {error.strerror or error}") from error
+        raise MisuseError(
+            tr("{path} cannot be read: {strerror}", path=path, strerror=error.strerror or error)
+        ) from error
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
-        raise FormatError(path, [(line, "is not UTF-8 text")]) from error
+        raise FormatError(path, [(line, tr("is not UTF-8 text"))]) from error
 
 
 def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
@@ -69,7 +72,7 @@ def _parsed(text: str, path: Path, shape: Any, name: str) -> Any:
     except Malformed as error:
         raise FormatError(path, [(error.line, error.what)]) from error
     if data.pop("format", None) != name:
-        raise FormatError(path, [(1, f'the format key must be "{name}"')])
+        raise FormatError(path, [(1, tr('the format key must be "{name}"', name=name))])
     if "from" in data:  # a keyword in Python, and the right word in a file
         data["from_"] = data.pop("from")
     import pydantic
@@ -117,11 +120,16 @@ def _without_kinds(place: tuple[str | int, ...], data: Any) -> tuple[str | int, 
 
 def _wording(fault: Any, where: str) -> str:
     if fault["type"] in ("extra_forbidden", "unexpected_keyword_argument"):
-        return f"unknown key {where}"
+        return tr("unknown key {where}", where=where)
     if fault["type"] in ("missing", "missing_argument", "union_tag_not_found"):
-        return f"missing key {where}"
+        return tr("missing key {where}", where=where)
     if fault["type"] == "union_tag_invalid":
-        return f"{where}: {fault['ctx']['tag']!r} is unknown; use one of {fault['ctx']['expected_tags']}"
+        return tr(
+            "{where}: {tag!r} is unknown; use one of {expected_tags}",
+            where=where,
+            tag=fault["ctx"]["tag"],
+            expected_tags=fault["ctx"]["expected_tags"],
+        )
     return f"{where}: {fault['msg'].removeprefix('Value error, ')}"
 
 

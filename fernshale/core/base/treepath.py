@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import NewType
 
 from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.texts import tr
 
 TreePath = NewType("TreePath", str)
 # A part that is empty, `.` or `..`, or the byte that ends names.
@@ -36,7 +37,7 @@ _SMALL = 1 << 16
 def tree_path(text: str) -> TreePath:
     """Return `text` as a path inside a tree. Raises ProjectError if it would leave the tree."""
     if _OUTSIDE.search(text):
-        raise ProjectError(f"the path {text!r} does not stay inside its folder")
+        raise ProjectError(tr("the path {words!r} does not stay inside its folder", words=text))
     return TreePath(text)
 
 
@@ -47,7 +48,7 @@ def on_disk(root: Path, path: TreePath) -> Path:
     for part in parts[:-1]:
         here = here / part
         if here.is_symlink():
-            raise ProjectError(f"{here} is a symbolic link; nothing is written through it")
+            raise ProjectError(tr("{here} is a symbolic link; nothing is written through it", here=here))
     return here / parts[-1]
 
 

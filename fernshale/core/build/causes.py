@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
+from fernshale.core.base.texts import tr, tr_marked
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.message_patterns import (
     CALL,
@@ -170,7 +171,7 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
     diagnostic = owned.diagnostic
     named = _name_diagnostic(diagnostic)
     if owned.macro and named.kind in MISSING and (macro := _macro_used(owned, named.symbol, line_of)):
-        title = f"{macro} expands to {named.symbol}, which is not declared"
+        title = tr("{macro} expands to {symbol}, which is not declared", macro=macro, symbol=named.symbol)
         return _Named(named.kind, title, macro, "", f"{named.kind}::{macro}")
     if named.kind in _OF_NAMES and not named.symbol:
         symbol = held_near(owned, line_of)
@@ -181,7 +182,9 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
         and not re.search(rf"\b{re.escape(named.scope)}\s*(?:\.|::)", line_of(*_spot(owned)))
     ):
         # The place of use, not the expected owner.
-        named = replace(named, title=f"{named.symbol} is not declared", scope="", key=f"{TYPE}::{named.symbol}")
+        named = replace(
+            named, title=tr("{symbol} is not declared", symbol=named.symbol), scope="", key=f"{TYPE}::{named.symbol}"
+        )
     if named.kind == NO_STRUCTURE and not named.symbol:
         symbol = object_near(owned, line_of)
         return _titled(NO_STRUCTURE, symbol) if symbol else replace(named, title=diagnostic.message)
@@ -206,8 +209,8 @@ def _has_word(line: str, word: str) -> bool:
 
 def _titled(kind: str, symbol: str) -> _Named:
     """Return the title for a symbol that a message does not name."""
-    title = next(wording.title for wording in WORDINGS if wording.kind == kind).format(symbol=symbol)
-    return _Named(kind, title, symbol, "", f"{kind}::{symbol}")
+    title = next(wording.title for wording in WORDINGS if wording.kind == kind)
+    return _Named(kind, tr_marked(title, symbol=symbol), symbol, "", f"{kind}::{symbol}")
 
 
 def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
@@ -218,13 +221,17 @@ def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
         hits = (_PURE.search(plain_quotes(note.message)) for note in diagnostic.notes)
         method = next((last_name(hit["symbol"] or hit["method"]) for hit in hits if hit), "")
         if method:
-            return _Named(IMPLEMENT, f"{method} must be implemented", method, "", f"{IMPLEMENT}:{method}")
+            return _Named(
+                IMPLEMENT, tr("{symbol} must be implemented", symbol=method), method, "", f"{IMPLEMENT}:{method}"
+            )
         symbol = last_name(found["symbol"] or found["class"])
-        return _Named(IMPLEMENT, f"{symbol} is abstract now", symbol, "", f"{_NO_METHOD}{symbol}")
+        return _Named(IMPLEMENT, tr("{symbol} is abstract now", symbol=symbol), symbol, "", f"{_NO_METHOD}{symbol}")
     if named.kind == IMPLEMENT:
         lacks = (_LACKS.search(plain_quotes(note.message)) for note in diagnostic.notes)
         if method := next((found["symbol"] for found in lacks if found), ""):
-            return _Named(IMPLEMENT, f"{method} must be implemented", method, "", f"{IMPLEMENT}::{method}")
+            return _Named(
+                IMPLEMENT, tr("{symbol} must be implemented", symbol=method), method, "", f"{IMPLEMENT}::{method}"
+            )
     if named.kind in _UNSEEN:
         # Without the complete class, its bases are unknown.
         seen = (_ANNOUNCED.match(plain_quotes(note.message)) for note in diagnostic.notes)
@@ -240,7 +247,11 @@ def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
             else "missing name"
         )
         if symbol:
-            title = f"{scope} has no {symbol}" if scope else f"{symbol} is not declared"
+            title = (
+                tr("{scope} has no {symbol}", scope=scope, symbol=symbol)
+                if scope
+                else tr("{symbol} is not declared", symbol=symbol)
+            )
             return _Named(kind, title, symbol, scope, f"{kind}:{scope}:{symbol}")
     return named
 
@@ -261,9 +272,9 @@ def _name_message(message: str, but: str = "") -> _Named:
             if wording.kind == CONVERSION:
                 # The complete type determines the fix.
                 groups["symbol"] = key = found["symbol"]
-            title = wording.title.format(**groups)
+            title = tr_marked(wording.title, **groups)
             if "scope" in wording.pattern.groupindex and not scope:
-                title = f"{symbol} is not there any more"
+                title = tr("{symbol} is not there any more", symbol=symbol)
             return _Named(wording.kind, title, symbol, scope, f"{wording.kind}:{scope}:{key}")
     shape = _NUMBER.sub("0", _QUOTED.sub("'…'", message))
     quoted = _QUOTED.search(message)

@@ -9,14 +9,31 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from fernshale.core.base.texts import marked
+
 _QUOTES = str.maketrans({"‘": "'", "’": "'", "`": "'", "´": "'", "“": "'", "”": "'", '"': "'"})
 
-HEADER, NAME, MEMBER, TYPE = "missing header", "missing name", "missing member", "missing type"
-PRIVATE, CALL, GETTER, OVERRIDE = "private", "call", "getter", "override"
-IMPLEMENT, CONVERSION, LINK, TWICE = "must implement", "conversion", "link", "link twice"
-DEPRECATED, BUILD_FILE, SYNTAX = "deprecated", "build file", "syntax"
-EMPTY, UNTYPED, NUMBER, INCOMPLETE = "may be empty", "no type", "number", "incomplete type"
-NO_STRUCTURE = "no structure"
+HEADER, NAME, MEMBER, TYPE = (
+    marked("missing header"),
+    marked("missing name"),
+    marked("missing member"),
+    marked("missing type"),
+)
+PRIVATE, CALL, GETTER, OVERRIDE = marked("private"), marked("call"), marked("getter"), marked("override")
+IMPLEMENT, CONVERSION, LINK, TWICE = (
+    marked("must implement"),
+    marked("conversion"),
+    marked("link"),
+    marked("link twice"),
+)
+DEPRECATED, BUILD_FILE, SYNTAX = marked("deprecated"), marked("build file"), marked("syntax")
+EMPTY, UNTYPED, NUMBER, INCOMPLETE = (
+    marked("may be empty"),
+    marked("no type"),
+    marked("number"),
+    marked("incomplete type"),
+)
+NO_STRUCTURE = marked("no structure")
 
 # A name is missing, wherever the compiler expected it.
 MISSING = (NAME, MEMBER, TYPE)
@@ -63,7 +80,7 @@ _NONE_TOO = r"'(?:None \| [^']*|[^']*\| None(?: \| [^']*)?|Optional\[[^']*\])'"
 WORDINGS: tuple[Wording, ...] = (
     *_rows(
         EMPTY,
-        "{symbol} may hold nothing",
+        marked("{symbol} may hold nothing"),
         r"^(?P<symbol>)Item 'None' of '[^']*' has no attribute '\w+'",
         rf"^(?P<symbol>)Argument (?:\d+|'\w+') to '[^']+'(?: of '[^']+')? has incompatible type {_NONE_TOO}; expected "
         r"'(?![^']*\b(?:None|Optional)\b)",
@@ -80,13 +97,13 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         NUMBER,
-        "{symbol} is no whole number",
+        marked("{symbol} is no whole number"),
         r"^(?P<symbol>)Incompatible types in assignment \(expression has type 'float(?: \| int)?', variable has type 'int'\)",
     ),
-    *_rows(UNTYPED, "{symbol} wants a type", rf"^Need type annotation for {_S}"),
+    *_rows(UNTYPED, marked("{symbol} wants a type"), rf"^Need type annotation for {_S}"),
     *_rows(
         HEADER,
-        "{symbol} is not there any more",
+        marked("{symbol} is not there any more"),
         r"^(?P<symbol>[^\s:']+\.\w+): No such file or directory",
         rf"^{_S} file not found",
         rf"[Cc]annot open include file: {_S}",
@@ -99,7 +116,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         MEMBER,
-        "{scope} has no {symbol}",
+        marked("{scope} has no {symbol}"),
         r"'(?:const )?(?:class |struct |union )?(?P<scope>[^']+)'(?: \{aka [^}]*\})? has no member named '(?P<symbol>\w+)'",
         r"no member named '(?P<symbol>\w+)' in '(?P<scope>[^']+)'",
         rf"^{_S}: is not a member of '(?P<scope>[^']+)'",
@@ -117,7 +134,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         NAME,
-        "{scope} has no {symbol}",
+        marked("{scope} has no {symbol}"),
         r"'(?P<symbol>\w+)' is not a member of '(?P<scope>[^']+)'",
         r"no member named '(?P<symbol>\w+)' in namespace '(?P<scope>[^']+)'",
         r"Module (?:'+(?P<scope>[^']+)'+ )?has no (?:exported member|attribute) '(?P<symbol>\w+)'",
@@ -128,13 +145,13 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         NAME,
-        "{symbol} is imported from where it is not",
+        marked("{symbol} is imported from where it is not"),
         rf"^{_S} is unknown import symbol",
         rf"^unresolved imports? {_S}",
     ),
     *_rows(
         INCOMPLETE,
-        "{symbol} is only announced here",
+        marked("{symbol} is only announced here"),
         rf"(?:use of|to|into|allocation of|initialization of|pointer to) (?:an )?incomplete type {_OPAQUE}",
         rf"^incomplete (?:result )?type {_OPAQUE}[^']*' (?:used|named|in)\b",
         rf"^(?:(?:field|variable|parameter) )?'[^']+' has incomplete type {_OPAQUE}",
@@ -147,7 +164,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         TYPE,
-        "{symbol} names no type",
+        marked("{symbol} names no type"),
         r"'(?P<symbol>[\w:]+)'(?: in [^.]*)? does not name a (?:template )?type",
         r"unknown type name '(?P<symbol>[\w:]+)'",
         r"^Type not found : (?P<symbol>[\w.]+)",
@@ -157,7 +174,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         NAME,
-        "{symbol} is not declared",
+        marked("{symbol} is not declared"),
         r"'(?P<symbol>[\w:.]+)' has not been declared",
         r"'(?P<symbol>[\w:.]+)' was not declared(?: in this scope)?",
         r"^'(?P<symbol>\w+)' undeclared(?: \(first use|\b)",
@@ -183,7 +200,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         NO_STRUCTURE,
-        "{symbol} has no members",
+        marked("{symbol} has no members"),
         r"^(?P<symbol>)request for member '\w+' in something not a structure or union",
         r"^request for member '\w+' in '\*?(?P<symbol>\w+)', which is of (?:non-class|pointer) type",
         r"^(?P<symbol>)invalid type argument of '->'",
@@ -191,7 +208,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         IMPLEMENT,
-        "{symbol} must be implemented",
+        marked("{symbol} must be implemented"),
         r"does not override abstract method (?P<symbol>\w+)\(",
         r"does not implement (?:inherited abstract|interface) member '(?P<symbol>[^']+)'",
         r"not all trait items implemented, missing: '(?P<symbol>\w+)'",
@@ -203,7 +220,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         PRIVATE,
-        "{symbol} is private now",
+        marked("{symbol} is private now"),
         rf"{_S} is (?:private|protected) (?:within this context|and only accessible)",
         rf"calling a (?:private|protected) constructor of class {_S}",
         rf"^{_S} is a (?:private|protected) member of",
@@ -214,7 +231,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         CALL,
-        "{symbol} takes other arguments",
+        marked("{symbol} takes other arguments"),
         rf"no matching (?:member )?(?:function|constructor) for (?:call to|initialization of) {_S}",
         rf"too (?:few|many) arguments (?:to|in call to) (?:(?:member )?function |constructor )?{_S}",
         r"^(?P<symbol>)too (?:few|many) arguments (?:provided )?to (?:function|method) call",
@@ -236,14 +253,14 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         GETTER,
-        "{symbol} is a function now",
+        marked("{symbol} is a function now"),
         rf"invalid use of (?:non-static )?member function {_S}",
         r"^(?P<symbol>)reference to non-static member function must be called",
         rf"attempted to take value of method {_S}",
     ),
     *_rows(
         OVERRIDE,
-        "no {symbol} to override any more",
+        marked("no {symbol} to override any more"),
         rf"{_S} marked '(?:override|final)',? but (?:does not override|is not virtual)",
         r"^(?P<symbol>)(?:only virtual member functions can be|non-virtual member function) marked 'override'",
         r"^(?P<symbol>)method does not override or implement a method from a supertype",
@@ -254,7 +271,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         OVERRIDE,
-        "{symbol} is not as in its base",
+        marked("{symbol} is not as in its base"),
         r"Signature of '(?P<symbol>\w+)' incompatible with supertype",
         r"Return type '[^']*' of '(?P<symbol>\w+)' incompatible with return type '[^']*' in supertype",
         r"conflicting return type specified for '(?P<symbol>[^']+)'",
@@ -268,7 +285,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         CONVERSION,
-        "{symbol} is wanted",
+        marked("{symbol} is wanted"),
         rf"cannot convert '[^']+'(?: \{{aka [^}}]*\}})? to {_S}",
         rf"no viable conversion from '[^']+'(?: \(aka '[^']+'\))? to {_S}",
         rf"cannot initialize a (?:variable|parameter|member subobject|return object) of type {_S}",
@@ -280,7 +297,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         TWICE,
-        "{symbol} is defined twice",
+        marked("{symbol} is defined twice"),
         rf"multiple definition of {_S}",
         r"duplicate symbol: (?P<symbol>.+)$",
         rf"redefinition of {_S}",
@@ -288,7 +305,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         LINK,
-        "{symbol} is defined nowhere",
+        marked("{symbol} is defined nowhere"),
         r"undefined reference to (?:symbol )?'(?P<symbol>[^'@]+)(?:@[^']*)?'",
         r"undefined (?:\w+ )?symbol: (?P<symbol>.+)$",
         r"unresolved external symbol '(?P<symbol>[^']+)'",
@@ -296,20 +313,20 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         DEPRECATED,
-        "{symbol} goes one day",
+        marked("{symbol} goes one day"),
         rf"^{_S} is (?:deprecated|obsolete)",
         r"use of deprecated [\w ]+ '(?P<symbol>[^']+)'",
         r"^\[(?:deprecation|removal)\] (?P<symbol>\w+)",
     ),
     *_rows(
         BUILD_FILE,
-        "nothing makes {symbol}",
+        marked("nothing makes {symbol}"),
         rf"No rule to make target {_S}",
         rf"^{_S}(?:, needed by '[^']+')?, missing and no known rule",
     ),
     *_rows(
         SYNTAX,
-        "the code does not parse",
+        marked("the code does not parse"),
         r"^(?P<symbol>)(?:expected |SyntaxError|invalid syntax|syntax error|Unexpected token|unexpected token)",
         r"^(?P<symbol>)variable or field '\w+' declared void",
     ),

@@ -21,6 +21,7 @@ from pathlib import Path
 from fernshale.core.base.disk import sync_folder, write_atomic, write_synced
 from fernshale.core.base.errors import ChangedUnderneath, FernshaleError, ProjectError
 from fernshale.core.base.handles import Below, is_blocked_by_link
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, joined, parents, tree_path
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.changeset import ChangeSet, FileChange
@@ -48,7 +49,8 @@ def apply_changes(root: Path, changes: ChangeSet, store: Store, journal: Path, t
     """
     if journal.exists():
         raise JournalUnfinished(
-            f"an earlier change was interrupted: {journal}", "Open the project again to recover it."
+            tr("an earlier change was interrupted: {journal}", journal=journal),
+            tr("Open the project again to recover it."),
         )
     with _opened(root) as tree:
         differing = [change.path for change in changes.changes if not _is_now(tree, change.path, change.before)]
@@ -67,7 +69,7 @@ def apply_changes(root: Path, changes: ChangeSet, store: Store, journal: Path, t
             }
             write_atomic(journal, json.dumps(record).encode())
         except OSError as error:
-            raise ApplyFailed(f"nothing was written: {_describe(error)}", _hint(error)) from error
+            raise ApplyFailed(tr("nothing was written: {error}", error=_describe(error)), _hint(error)) from error
         try:
             _carry_out(tree, changes, store, staged)
         except OSError as error:
@@ -76,10 +78,16 @@ def apply_changes(root: Path, changes: ChangeSet, store: Store, journal: Path, t
                 _finish(journal)
             except OSError as further:
                 raise JournalUnfinished(
-                    f"the change failed ({_describe(error)}) and cannot be rolled back yet: {_describe(further)}",
-                    "Put that right and open the project again: it is rolled back then.",
+                    tr(
+                        "the change failed ({error}) and cannot be rolled back yet: {further}",
+                        error=_describe(error),
+                        further=_describe(further),
+                    ),
+                    tr("Put that right and open the project again: it is rolled back then."),
                 ) from further
-            raise ApplyFailed(f"the change was rolled back: {_describe(error)}", _hint(error)) from error
+            raise ApplyFailed(
+                tr("the change was rolled back: {error}", error=_describe(error)), _hint(error)
+            ) from error
         _finish(journal)
 
 
@@ -95,7 +103,9 @@ def recover(journal: Path, store: Store) -> str:
         root, changes = Path(record["root"]), ChangeSet.from_json(record["changes"])
         staged = [tree_path(name) for name in record["staged"]]
     except (ValueError, KeyError, TypeError, RecursionError, ProjectError) as error:
-        raise JournalUnfinished(f"the journal {journal} is damaged: {error}") from error
+        raise JournalUnfinished(
+            tr("the journal {journal} is damaged: {error}", journal=journal, error=error)
+        ) from error
     try:
         with Below(root) as tree:
             if all(_is_now(tree, change.path, change.after) for change in changes.changes):
@@ -103,10 +113,12 @@ def recover(journal: Path, store: Store) -> str:
                 outcome = "finished"
             else:
                 _roll_back(tree, changes, store, staged)
-                outcome = "rolled back"
+                outcome = tr("rolled back")
             _finish(journal)
     except OSError as error:
-        raise JournalUnfinished(f"an interrupted change cannot be rolled back: {_describe(error)}") from error
+        raise JournalUnfinished(
+            tr("an interrupted change cannot be rolled back: {error}", error=_describe(error))
+        ) from error
     return outcome
 
 
@@ -115,7 +127,7 @@ def _opened(root: Path) -> Iterator[Below]:
     try:
         tree = Below(root)
     except OSError as error:
-        raise ApplyFailed(f"nothing was written: {_describe(error)}", _hint(error)) from error
+        raise ApplyFailed(tr("nothing was written: {error}", error=_describe(error)), _hint(error)) from error
     with tree:
         yield tree
 
@@ -306,9 +318,9 @@ def _describe(error: OSError) -> str:
 
 def _hint(error: OSError) -> str:
     hints = {
-        errno.ENOSPC: "Make room on the disk and try again.",
-        errno.EACCES: "Give yourself the right to write there and try again.",
-        errno.EROFS: "The file system is mounted read-only.",
-        errno.EDQUOT: "Your disk quota is used up.",
+        errno.ENOSPC: tr("Make room on the disk and try again."),
+        errno.EACCES: tr("Give yourself the right to write there and try again."),
+        errno.EROFS: tr("The file system is mounted read-only."),
+        errno.EDQUOT: tr("Your disk quota is used up."),
     }
     return hints.get(error.errno or 0, "")

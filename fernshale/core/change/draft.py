@@ -8,6 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path
 from fernshale.core.change.changeset import ChangeSet, FileChange
 from fernshale.core.snapshot.manifest import EntryKind, TreeEntry, digest_of
@@ -34,7 +35,9 @@ class Draft:
         try:
             return target.read_bytes() if target.is_file() and not target.is_symlink() else None
         except OSError as error:
-            raise ProjectError(f"{target} cannot be read: {error.strerror}") from error
+            raise ProjectError(
+                tr("{target} cannot be read: {strerror}", target=target, strerror=error.strerror)
+            ) from error
 
     def write(self, path: str, data: bytes, mode: int | None = None) -> None:
         """The file at `path` shall be `data`; without `mode` it keeps the one it has."""

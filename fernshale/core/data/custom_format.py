@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import regex
 
+from fernshale.core.base.texts import tr
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed, Span
 
 _LIMIT_S = 5.0
@@ -37,7 +38,7 @@ def read_objects(text: str, patterns: ObjectPatterns) -> DataDocument:
             items.append(KeyedNode("", node, (at, start), (start, end), (end, end)))
             at = end
     except TimeoutError as error:
-        raise NotKeyed(f"the pattern {patterns.object!r} takes too long") from error
+        raise NotKeyed(tr("the pattern {pattern!r} takes too long", pattern=patterns.object)) from error
     root = Node("list", (0, len(text)), "", tuple(items))
     return DataDocument(text, root, "lines", (patterns.comment,) if patterns.comment else ())
 

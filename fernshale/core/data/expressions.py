@@ -18,6 +18,7 @@ from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.limits import limits
+from fernshale.core.base.texts import tr
 from fernshale.core.data.fields import FieldValue
 
 Variables = Mapping[str, FieldValue]
@@ -55,9 +56,11 @@ class Expression:
         try:
             found = self._node(scope)
         except (ZeroDivisionError, OverflowError, ValueError, RecursionError, MemoryError) as error:
-            raise BadExpression(f"{_short(self.text)!r} cannot be computed: {error}") from error
+            raise BadExpression(
+                tr("{short!r} cannot be computed: {error}", short=_short(self.text), error=error)
+            ) from error
         if isinstance(found, float) and not math.isfinite(found):
-            raise BadExpression(f"{_short(self.text)!r} comes to no number")
+            raise BadExpression(tr("{short!r} comes to no number", short=_short(self.text)))
         return found
 
     def holds(self, scope: Variables) -> bool:
@@ -70,7 +73,11 @@ def parse_expression(text: str) -> Expression:
     longest = limits().expression_length
     if len(text) > longest:
         raise BadExpression(
-            f"the expression is too long: {len(text):,} characters; {longest:,} are read (expression_length)"
+            tr(
+                "the expression is too long: {number:,} characters; {longest:,} are read (expression_length)",
+                number=len(text),
+                longest=longest,
+            )
         )
     parser = _Parser(text)
     node = parser.expression(0, 0)
@@ -88,7 +95,14 @@ class _Parser:
         while at < end:
             found = _TOKEN.match(text, at)
             if found is None or found.end() == at:
-                raise BadExpression(f"{_short(text)!r}: what is {text[at:].strip()[:10]!r} at column {at + 1}?")
+                raise BadExpression(
+                    tr(
+                        "{expression!r}: what is {found!r} at column {at}?",
+                        expression=_short(text),
+                        found=text[at:].strip()[:10],
+                        at=at + 1,
+                    )
+                )
             kind = str(found.lastgroup)
             self._tokens.append((kind, found[kind], found.start(kind)))
             at = found.end()
@@ -100,7 +114,7 @@ class _Parser:
 
     def expression(self, power: int, depth: int) -> _Node:
         if depth > self._deepest:
-            raise BadExpression(f"{_short(self._text)!r} is nested too deep (expression_depth)")
+            raise BadExpression(tr("{short!r} is nested too deep (expression_depth)", short=_short(self._text)))
         left = self._first(depth)
         terms = 0
         while True:
@@ -112,7 +126,9 @@ class _Parser:
             terms += 1
             # Each term is one call deeper when it is computed.
             if terms + depth > self._deepest:
-                raise BadExpression(f"{_short(self._text)!r} has too many terms in a row (expression_depth)")
+                raise BadExpression(
+                    tr("{short!r} has too many terms in a row (expression_depth)", short=_short(self._text))
+                )
             left = _binary(token, left, self.expression(mine, depth + 1))
 
     def _first(self, depth: int) -> _Node:
@@ -120,7 +136,13 @@ class _Parser:
         self._at += 1
         if kind == "number":
             if len(token) > _digits():
-                raise BadExpression(f"a number of {len(token):,} digits is more than {_digits():,} (expression_digits)")
+                raise BadExpression(
+                    tr(
+                        "a number of {number:,} digits is more than {digits:,} (expression_digits)",
+                        number=len(token),
+                        digits=_digits(),
+                    )
+                )
             number: FieldValue = int(token) if token.isdigit() else float(token)
             return lambda scope: number
         if kind == "text":
@@ -173,14 +195,22 @@ class _Parser:
         if name == "if":
             if len(arguments) != 3:
                 raise BadExpression(
-                    f"{_short(self._text)!r}: if(…) takes three values: a condition and what it is with and without"
+                    tr(
+                        "{short!r}: if(…) takes three values: a condition and what it is with and without",
+                        short=_short(self._text),
+                    )
                 )
             condition, yes, no = arguments
             return lambda scope: yes(scope) if condition(scope) else no(scope)
         least, most, function = _FUNCTIONS[name]
         if not least <= len(arguments) <= most:
             raise BadExpression(
-                f"{_short(self._text)!r}: {name}(…) takes {least if least == most else f'{least} to {most}'} values"
+                tr(
+                    "{short!r}: {name}(…) takes {least} values",
+                    short=_short(self._text),
+                    name=name,
+                    least=least if least == most else tr("{least} to {most}", least=least, most=most),
+                )
             )
         return lambda scope: function([argument(scope) for argument in arguments])
 
@@ -195,7 +225,15 @@ class _Parser:
     def _wrong(self, wanted: str) -> BadExpression:
         kind, token, at = self._peek()
         there = "it ends" if kind == "end" else f"{token!r} stands"
-        return BadExpression(f"{_short(self._text)!r}: {there} where {wanted} is expected, column {at + 1}")
+        return BadExpression(
+            tr(
+                "{short!r}: {there} where {wanted} is expected, column {at}",
+                short=_short(self._text),
+                there=there,
+                wanted=wanted,
+                at=at + 1,
+            )
+        )
 
 
 def _binary(sign: str, left: _Node, right: _Node) -> _Node:
@@ -220,7 +258,9 @@ def _compare(sign: str, one: FieldValue, other: FieldValue) -> bool:
     if one is None or other is None:
         return False
     if isinstance(one, str) != isinstance(other, str):
-        raise BadExpression(f"{_short(str(one))!r} and {_short(str(other))!r} cannot be compared")
+        raise BadExpression(
+            tr("{first!r} and {second!r} cannot be compared", first=_short(str(one)), second=_short(str(other)))
+        )
     less, same = one < other, one == other  # type: ignore[operator]
     return {"<": less, "<=": less or same, ">": not less and not same, ">=": not less}[sign]
 
@@ -244,7 +284,9 @@ def _calculate(sign: str, one: float, other: float) -> float:
 
 def _number(value: FieldValue, of: str) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float):
-        raise BadExpression(f"{of} wants numbers, not {'nothing' if value is None else repr(value)}")
+        raise BadExpression(
+            tr("{of} wants numbers, not {value}", of=of, value="nothing" if value is None else repr(value))
+        )
     return value
 
 
@@ -263,17 +305,19 @@ def _numbers(name: str, function: Callable[..., float]) -> Callable[[Sequence[Fi
 def _as_number(values: Sequence[FieldValue]) -> FieldValue:
     said = _text(values[0]).strip()
     if len(said) > _digits():
-        raise BadExpression(f"{_short(said)!r} is no number that can be read")
+        raise BadExpression(tr("{short!r} is no number that can be read", short=_short(said)))
     try:
         return int(said) if re.fullmatch(r"[+-]?\d+", said) else float(said)
     except ValueError as error:
-        raise BadExpression(f"{said!r} is no number") from error
+        raise BadExpression(tr("{said!r} is no number", said=said)) from error
 
 
 def _round(values: Sequence[FieldValue]) -> FieldValue:
     places = int(_number(values[1], "round")) if len(values) > 1 else 0
     if abs(places) > _MAX_PLACES:
-        raise BadExpression(f"round(…) to {places} places; at most {_MAX_PLACES} make sense")
+        raise BadExpression(
+            tr("round(…) to {places} places; at most {max_places} make sense", places=places, max_places=_MAX_PLACES)
+        )
     found = round(_number(values[0], "round"), places)
     return int(found) if places <= 0 else found
 
@@ -287,13 +331,21 @@ def _replace(values: Sequence[FieldValue]) -> FieldValue:
 def _bounded_text(length: int, make: Callable[[], str]) -> str:
     longest = limits().expression_text
     if length > longest:
-        raise BadExpression(f"a text of {length:,} characters came out; at most {longest:,} may (expression_text)")
+        raise BadExpression(
+            tr(
+                "a text of {length:,} characters came out; at most {longest:,} may (expression_text)",
+                length=length,
+                longest=longest,
+            )
+        )
     return make()
 
 
 def _bounded_number(value: float) -> float:
     if isinstance(value, int) and value.bit_length() > _digits() * _BITS_A_DIGIT:
-        raise BadExpression(f"a number of more than {_digits():,} digits came out (expression_digits)")
+        raise BadExpression(
+            tr("a number of more than {digits:,} digits came out (expression_digits)", digits=_digits())
+        )
     return value
 
 

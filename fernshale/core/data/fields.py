@@ -11,6 +11,7 @@ import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from fernshale.core.base.texts import tr
 from fernshale.core.data.paths import children
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed, Span
 from fernshale.core.data.xml_tree import escaped
@@ -72,7 +73,9 @@ def read_value(document: DataDocument, node: Node) -> FieldValue:
     """Return a plain value. In formats with only text values, numbers are returned as numbers. Raises NotKeyed for an alias."""
     raw = node.canon_value
     if node.mark.startswith("*"):
-        raise NotKeyed(f"line {document.line(node.span[0]) + 1}: the value is an alias, {node.mark}")
+        raise NotKeyed(
+            tr("line {line}: the value is an alias, {mark}", line=document.line(node.span[0]) + 1, mark=node.mark)
+        )
     if document.format in ("json", "toml", "yaml") and raw.startswith("s"):
         return raw[1:]
     said = raw.removeprefix("s") if document.format in ("xml", "lines") else raw
@@ -88,7 +91,7 @@ def set_field(document: DataDocument, field: ObjectField, value: FieldValue) -> 
     """Set a field, in the notation of the old value. Raises NotKeyed for a field that holds more than a value."""
     node = plain_node(document, field.item.node)
     if node is None:
-        raise NotKeyed(f"{field.name} is no plain value")
+        raise NotKeyed(tr("{name} is no plain value", name=field.name))
     raw = document.cut(node.span)
     return TextChange(node.span, _spelled(document.format, value, raw))
 
@@ -110,7 +113,7 @@ def rename_field(document: DataDocument, field: ObjectField, new: str) -> list[T
     old = field.item.key.rpartition(".")[2] if document.format == "toml" else field.item.key
     at = text.find(old, start, field.item.node.span[0])
     if at < 0:
-        raise NotKeyed(f"the name of {field.name} is written in a syntax of its own")
+        raise NotKeyed(tr("the name of {name} is written in a syntax of its own", name=field.name))
     return [TextChange((at, at + len(old)), new.removeprefix("@"))]
 
 
@@ -204,7 +207,7 @@ def _holder_for(document: DataDocument, node: Node, name: str) -> tuple[Node, st
 def _add_attribute(document: DataDocument, node: Node, name: str, value: FieldValue) -> TextChange:
     attributes = node.find("@")
     if attributes is None:
-        raise NotKeyed("an attribute needs an element")
+        raise NotKeyed(tr("an attribute needs an element"))
     at = attributes.node.items[-1].body[1] if attributes.node.items else node.span[0] + 1 + len(node.label)
     return TextChange((at, at), f' {name.removeprefix("@")}="{_spelled("xml", value, "")}"')
 
@@ -217,7 +220,7 @@ def _first_field(document: DataDocument, holder: Node, name: str, value: FieldVa
     if document.format in ("toml", "ini", "properties"):
         at = holder.span[1]
         return TextChange((at, at), f"\n{name} = {_spelled(document.format, value, '')}")
-    raise NotKeyed("an object without fields does not show how to write one")
+    raise NotKeyed(tr("an object without fields does not show how to write one"))
 
 
 def _gap(document: DataDocument, holder: Node) -> str:
@@ -275,7 +278,7 @@ def _spelled(format: str, value: FieldValue, like: str) -> str:
             return value
         return json.dumps(value, ensure_ascii=False)
     if value is None and format == "toml":
-        raise NotKeyed("TOML has no empty value")
+        raise NotKeyed(tr("TOML has no empty value"))
     said = _literal(value)
     # A number that was written with a point stays one that is.
     return said + ".0" if isinstance(value, int) and not isinstance(value, bool) and _is_float(like) else said
@@ -309,7 +312,7 @@ def apply_changes(text: str, changes: Iterator[TextChange] | list[TextChange]) -
     parts, at = [], 0
     for change in sorted(changes, key=lambda item: item.span):
         if change.span[0] < at:
-            raise NotKeyed("two changes are about the same place")
+            raise NotKeyed(tr("two changes are about the same place"))
         parts += [text[at : change.span[0]], change.new]
         at = change.span[1]
     return "".join([*parts, text[at:]])
@@ -319,7 +322,7 @@ def add_entry(document: DataDocument, holder: Node, body: str, like: str = "") -
     """Add an entry to a list after the last one (of the kind `like`), laid out as its neighbours. Raises NotKeyed for a node
     that is no list."""
     if holder.kind != "list":
-        raise NotKeyed("there is no list to put it into")
+        raise NotKeyed(tr("there is no list to put it into"))
     text = document.text
     end_of_line = "\r\n" if "\r\n" in text else "\n"
     last = next((item for item in reversed(holder.items) if not like or item.node.label == like), None)

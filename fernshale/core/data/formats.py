@@ -7,6 +7,7 @@ from dataclasses import replace
 from functools import partial
 
 from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.texts import tr
 from fernshale.core.data.custom_format import ObjectPatterns, read_objects
 from fernshale.core.data.ini_tree import read_ini, read_properties
 from fernshale.core.data.json_tree import read_json
@@ -87,7 +88,7 @@ class Formats:
             return _QUICK[read](text)
         document = self.document(path, text)
         if document is None:
-            raise NotKeyed(f"{path} is of no format whose keys are known")
+            raise NotKeyed(tr("{path} is of no format whose keys are known", path=path))
         return ((data_path, node.span) for data_path, node in walk(document) if node.kind == "value")
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from fernshale.core.base.texts import tr
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed, Span, line_items
 
 _SECTION = re.compile(r"[ \t]*\[([^\]\n]*)\][ \t]*(?:[;#][^\n]*)?\r?$")
@@ -38,7 +39,7 @@ def read_ini(text: str) -> DataDocument:
             value = Node("value", (at + pair.start(2), at + pair.end(2)), pair[2])
             here.append((pair[1], value, (at + pair.start(1), at + pair.end(2))))
         else:
-            raise NotKeyed(f"line {text.count(chr(10), 0, at) + 1}: neither a section nor a key")
+            raise NotKeyed(tr("line {line}: neither a section nor a key", line=text.count(chr(10), 0, at) + 1))
         at += len(line)
     _refuse_doubles([name for name, _, _ in sections])
     _refuse_doubles([key for key, _, _ in entries])
@@ -68,7 +69,7 @@ def read_properties(text: str) -> DataDocument:
             body = rest.rstrip("\n")
             pair = _PROPERTY.match(body)
             if pair is None:
-                raise NotKeyed(f"line {text.count(chr(10), 0, at) + 1}: no key")
+                raise NotKeyed(tr("line {line}: no key", line=text.count(chr(10), 0, at) + 1))
             value = Node("value", (at + pair.start(2), at + pair.end(2)), re.sub(r"\\\r?\n[ \t]*", "", pair[2]))
             key = re.sub(r"\\(.)", r"\1", pair[1])
             entries.append((key, value, (at + pair.start(1), at + pair.end(2))))
@@ -92,4 +93,4 @@ def _line_end(text: str, at: int) -> int:
 
 def _refuse_doubles(keys: list[str]) -> None:
     if len(set(keys)) != len(keys):
-        raise NotKeyed("a key stands twice")
+        raise NotKeyed(tr("a key stands twice"))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 
+from fernshale.core.base.texts import tr
 from fernshale.core.data.tree import DataDocument, Node, NotKeyed, Span, flow_items
 
 _SKIP = re.compile(r"(?:[ \t\r\n\ufeff]++|//[^\n]*+|/\*.*?\*/)*+", re.DOTALL)
@@ -25,7 +26,7 @@ def read_json(text: str) -> DataDocument:
 
 def _value(text: str, at: int, depth: int) -> tuple[Node, int]:
     if depth > _DEEPEST:
-        raise NotKeyed("nested too deep")
+        raise NotKeyed(tr("nested too deep"))
     if text[at : at + 1] == "{":
         return _container(text, at, "}", depth)
     if text[at : at + 1] == "[":
@@ -49,7 +50,7 @@ def _container(text: str, start: int, close: str, depth: int) -> tuple[Node, int
                 raise _broken(text, at)
             key = _decoded(text, found.span())
             if key in keys:
-                raise NotKeyed(f"the key {key!r} stands twice")
+                raise NotKeyed(tr("the key {key!r} stands twice", key=key))
             keys.add(key)
             at = _skip(text, found.end())
             if text[at : at + 1] != ":":
@@ -80,4 +81,4 @@ def _skip(text: str, at: int) -> int:
 
 
 def _broken(text: str, at: int) -> NotKeyed:
-    return NotKeyed(f"line {text.count(chr(10), 0, at) + 1}: not valid JSON")
+    return NotKeyed(tr("line {line}: not valid JSON", line=text.count(chr(10), 0, at) + 1))

@@ -8,6 +8,7 @@ from functools import lru_cache
 from typing import Literal
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.data.expressions import Expression, parse_expression
 from fernshale.core.data.fields import (
     FieldValue,
@@ -97,12 +98,14 @@ def rewrite_object(document: DataDocument, found: Found, rewrite: Rewrite) -> Re
         if find_field(document, found.node, old) is None:
             continue
         if new in before:
-            raise NotKeyed(f"line {found.line}: {old} cannot become {new}, which is there already")
+            raise NotKeyed(
+                tr("line {line}: {old} cannot become {new}, which is there already", line=found.line, old=old, new=new)
+            )
         value = after.pop(old, None)
         if old.rpartition(".")[0] == new.rpartition(".")[0]:
             steps.append(_Step("rename", old, new))
         elif old not in before:
-            raise NotKeyed(f"line {found.line}: {old} is no plain value and stays where it is")
+            raise NotKeyed(tr("line {line}: {old} is no plain value and stays where it is", line=found.line, old=old))
         else:
             steps += [_Step("drop", old), _Step("set", new, value)]
         after[new] = value
@@ -180,7 +183,7 @@ def _stepped(document: DataDocument, node: Node, steps: Sequence[_Step]) -> str:
     """Return the text after the steps. It is parsed again after each one, since added and removed entries move the others."""
     read = document.read
     if read is None:
-        raise NotKeyed("the text cannot be read again")
+        raise NotKeyed(tr("the text cannot be read again"))
     at = [other for _, other in walk(document)].index(node)
     for step in steps:
         document = replace(read(apply_changes(document.text, step.changes(document, node))), read=read)
@@ -210,7 +213,7 @@ def _narrowed(before: str, after: str) -> TextChange:
 def check_rewrite(rewrite: Rewrite, when: str) -> None:
     """Raises MisuseError for an expression that cannot be read, or a rewrite that does nothing."""
     if not (rewrite.rename or rewrite.set or rewrite.drop):
-        raise MisuseError("nothing is renamed, set or dropped")
+        raise MisuseError(tr("nothing is renamed, set or dropped"))
     for text in (*rewrite.set.values(), *([when] if when else [])):
         parse_expression(text)
 

@@ -8,6 +8,7 @@ from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from fernshale.core.base.parse_errors import Malformed, load_toml
+from fernshale.core.base.texts import tr
 from fernshale.core.data.list_identity import find_identity
 from fernshale.core.data.tree import DataDocument, Node, NotKeyed, Span, flow_items, line_items
 
@@ -54,7 +55,7 @@ def read_toml_tree(text: str) -> DataDocument:
                 key = f"[{name}]" if owner is None else f"[{name}] of [[{owner}]]{names[owner][elements[owner]]}"
             entries.append((key, body, body.span))
     if len({key for key, _, _ in entries}) != len(entries):
-        raise NotKeyed("a table stands twice")
+        raise NotKeyed(tr("a table stands twice"))
     first = entries[0][2][0] if entries else len(text)
     return DataDocument(text, Node("map", (0, len(text)), "", line_items(text, entries, first)), "toml", _COMMENTS)
 

@@ -9,6 +9,7 @@ import html
 import re
 from dataclasses import dataclass, field
 
+from fernshale.core.base.texts import tr
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
 
 MARKUP = re.compile(
@@ -29,7 +30,7 @@ def check_xml(text: str) -> None:
     try:
         etree.fromstring(text.encode("utf-8", "surrogatepass"), parser)
     except (etree.XMLSyntaxError, ValueError) as error:
-        raise NotKeyed(f"not valid XML: {error}") from error
+        raise NotKeyed(tr("not valid XML: {error}", error=error)) from error
 
 
 def escaped(text: str) -> str:
@@ -60,7 +61,7 @@ def read_xml_tree(text: str) -> DataDocument:
         here.has_text = here.has_text or bool(text[at : found.start()].strip().strip("\ufeff"))
         at = found.end()
         if found["refused"]:
-            raise NotKeyed("a document type or a raw section")
+            raise NotKeyed(tr("a document type or a raw section"))
         if found["tag"]:
             start, end = found.span("attributes")
             opened = _Open(found["name"], found.start(), found.end(), _attributes(text, start, end))

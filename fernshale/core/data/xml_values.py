@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from fernshale.core.base.texts import tr
 from fernshale.core.data.paths import DataPath
 from fernshale.core.data.tree import NotKeyed, Span
 from fernshale.core.data.xml_tree import ATTRIBUTE, MARKUP, check_xml
@@ -57,7 +58,7 @@ def xml_values(text: str) -> Iterator[tuple[DataPath, Span]]:
             found += inner
             data_path = own[:-1]
         elif kind == "refused":
-            raise NotKeyed("a document type or a raw section")
+            raise NotKeyed(tr("a document type or a raw section"))
     yield from found
 
 

@@ -8,6 +8,7 @@ from dataclasses import replace
 from typing import Any
 
 from fernshale.core.base.parse_errors import Malformed, compose_yaml
+from fernshale.core.base.texts import tr
 from fernshale.core.data.tree import DataDocument, Node, NotKeyed, Span, flow_items, line_items
 
 _COMMENTS = ("#",)
@@ -25,15 +26,15 @@ def read_yaml_tree(text: str) -> DataDocument:
     except Malformed as error:
         raise NotKeyed(error.what) from error
     if len(documents) != 1 or documents[0] is None:
-        raise NotKeyed("not one document")
+        raise NotKeyed(tr("not one document"))
     if "\t" in text or _has_markers(text):
-        raise NotKeyed("markers of documents, or tabs")
+        raise NotKeyed(tr("markers of documents, or tabs"))
     try:
         root = _Reader(text).read(documents[0], 0, 0)
     except ValueError as error:  # a mark that is looked for and is not there, as the colon of a key alone
-        raise NotKeyed("a key without a value") from error
+        raise NotKeyed(tr("a key without a value")) from error
     if root.kind == "value":
-        raise NotKeyed("no keys")
+        raise NotKeyed(tr("no keys"))
     return DataDocument(text, replace(root, span=(0, len(text))), "yaml", _COMMENTS)
 
 
@@ -57,12 +58,12 @@ class _Reader:
         from ruamel.yaml.nodes import MappingNode, ScalarNode
 
         if depth > _DEEPEST:
-            raise NotKeyed("a file that nests too deep")
+            raise NotKeyed(tr("a file that nests too deep"))
         if node.start_mark.index < at:
             return self._alias(at)
         if node.anchor is not None:
             if node.anchor in self._anchors:
-                raise NotKeyed("an anchor that stands twice")
+                raise NotKeyed(tr("an anchor that stands twice"))
             self._anchors.add(node.anchor)
         start, end = node.start_mark.index, node.end_mark.index
         found = _PROPERTIES.match(self._text, start, end)
@@ -83,7 +84,7 @@ class _Reader:
     def _alias(self, at: int) -> Node:
         found = _ALIAS.match(self._text, at)
         if found is None:
-            raise NotKeyed("an alias that is not found")
+            raise NotKeyed(tr("an alias that is not found"))
         return Node("value", found.span("name"), found["name"], mark=found["name"])
 
     def _map(self, node: Any, depth: int) -> list[tuple[str, Node, Span]]:
@@ -92,16 +93,16 @@ class _Reader:
         entries: list[tuple[str, Node, Span]] = []
         for key, value in node.value:
             if not isinstance(key, ScalarNode) or self._text[key.start_mark.index] in "&*!?":
-                raise NotKeyed("a key that is no plain one")
+                raise NotKeyed(tr("a key that is no plain one"))
             if entries and key.start_mark.index < entries[-1][2][1]:
-                raise NotKeyed("a key that is an alias")
+                raise NotKeyed(tr("a key that is an alias"))
             made = self.read(value, key.end_mark.index, depth + 1)
             if made.kind == "value" and made.span[0] == made.span[1] and not made.mark:
                 colon = self._text.index(":", key.end_mark.index) + 1
                 made = Node("value", (colon, colon), made.canon_value)
             entries.append((key.value, made, (key.start_mark.index, made.span[1])))
         if len({key for key, _, _ in entries}) != len(entries):
-            raise NotKeyed("a key stands twice")
+            raise NotKeyed(tr("a key stands twice"))
         return entries
 
     def _list(self, node: Any, at: int, depth: int) -> list[tuple[str, Node, Span]]:
@@ -120,7 +121,7 @@ class _Reader:
                     begin = text.index("-", begin + 1)
                 between = _PROPERTIES.sub("", text[begin + 1 : made.span[0]].strip(" \r\n-") + " ")
                 if begin > made.span[0] or between.strip():
-                    raise NotKeyed("a list with comments inside its entries")
+                    raise NotKeyed(tr("a list with comments inside its entries"))
                 if made.kind == "value" and made.span[0] == made.span[1] and not made.mark:
                     made = Node("value", (begin + 1, begin + 1), made.canon_value)
             at = max(made.span[1], begin + 1)

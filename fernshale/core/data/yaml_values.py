@@ -10,6 +10,7 @@ from functools import cache
 from typing import TYPE_CHECKING
 
 from fernshale.core.base.parse_errors import yaml_is_too_deep
+from fernshale.core.base.texts import tr
 from fernshale.core.data.paths import DataPath
 from fernshale.core.data.tree import NotKeyed, Span
 
@@ -31,7 +32,7 @@ def yaml_values(text: str) -> Iterator[tuple[DataPath, Span]]:
     from tree_sitter import Parser
 
     if line := yaml_is_too_deep(text):
-        raise NotKeyed(f"line {line}: YAML that is nested too deep")
+        raise NotKeyed(tr("line {line}: YAML that is nested too deep", line=line))
     source = text.encode("utf-8", "surrogatepass")
     root = Parser(_language()).parse(source).root_node
     offset = _Offsets(text, source)

@@ -17,6 +17,7 @@ import blake3
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.languages import LANGUAGES, SCRIPTS, language_of
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.drift.declarations import join_symbols
 from fernshale.core.drift.names.script_builds import other_builds
@@ -101,7 +102,10 @@ def read_release(folder: Path, language: str, work: Work) -> tuple[Symbol, ...]:
 def languages_of(language: str) -> frozenset[str]:
     """The languages meant by a name, all for "". Raises MisuseError."""
     if language and language not in LANGUAGES:
-        raise MisuseError(f"{language} is no language known here", f"Known are {', '.join(LANGUAGES)}.")
+        raise MisuseError(
+            tr("{language} is no language known here", language=language),
+            tr("Known are {languages}.", languages=", ".join(LANGUAGES)),
+        )
     return frozenset(name for known, names in LANGUAGES.items() if language in ("", known) for name in names)
 
 
@@ -111,7 +115,7 @@ def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_r
     A release that has none of its own is a folder of downloaded packages: then those of the packages are meant.
     """
     if not folder.is_dir():
-        raise MisuseError(f"{folder} is no folder")
+        raise MisuseError(tr("{folder} is no folder", folder=folder))
     packages: list[str] = []
     found = _sources_below(folder, [""], languages, packages)
     found = found or _sources_below(folder, packages, languages, [])

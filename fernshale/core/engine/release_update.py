@@ -10,6 +10,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.range_dialects import follow_range
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.release_notation import is_series_of, read_written, series_like, written_like
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.change.draft import Draft
 from fernshale.core.survey.release_sites import FoundSite, read_project_text
@@ -88,8 +89,8 @@ def _plan(site: FoundSite, releases: NewReleases) -> SiteChange:
 
 _WHYS = {
     "widen": "",
-    "next bound": "its upper end moves to the next bound of its kind",
-    "move": "both ends move: what the project is made of now will not run on the old release",
+    "next bound": tr("its upper end moves to the next bound of its kind"),
+    "move": tr("both ends move: what the project is made of now will not run on the old release"),
 }
 
 
@@ -97,7 +98,9 @@ def _plan_release(site: FoundSite, releases: NewReleases) -> SiteChange:
     before, from_, to = site.value.text, releases.from_, releases.to
     own = read_written(before)
     if own is None:
-        return SiteChange(site, before, f"says {before}, which is not a release number; left as it is")
+        return SiteChange(
+            site, before, tr("says {before}, which is not a release number; left as it is", before=before)
+        )
     old, new = parse_release(from_), parse_release(to)
     if own == old:
         return SiteChange(site, written_like(before, to))
@@ -108,19 +111,44 @@ def _plan_release(site: FoundSite, releases: NewReleases) -> SiteChange:
             return SiteChange(site, series_like(before, to))
         if is_series_of(own, new):
             return SiteChange(site, before)
-    return SiteChange(site, before, f"names {before}, which is neither {from_} nor {to}; left as it is")
+    return SiteChange(
+        site,
+        before,
+        tr("names {found}, which is neither {before} nor {to}; left as it is", found=before, before=from_, to=to),
+    )
 
 
 def _plan_belonging(site: FoundSite, releases: NewReleases) -> SiteChange:
     """A value that belongs to the engine's release: the shelf has it for each release, or a person has to say it."""
     before, name = site.value.text, site.belonging
     if name in releases.given:
-        return SiteChange(site, releases.given[name], why=f"you said that this is the {name} of {releases.to}")
+        return SiteChange(
+            site, releases.given[name], why=tr("you said that this is the {name} of {to}", name=name, to=releases.to)
+        )
     new, old = releases.new_values.get(name), releases.old_values.get(name)
     if new is None:
-        return SiteChange(site, before, f"has {name} {before}, and no shelf has the one of {releases.to}; not changed")
+        return SiteChange(
+            site,
+            before,
+            tr(
+                "has {name} {before}, and no shelf has the one of {to}; not changed",
+                name=name,
+                before=before,
+                to=releases.to,
+            ),
+        )
     if before == new:
         return SiteChange(site, before)
     if old is not None and before != old:
-        return SiteChange(site, before, f"has {name} {before}, which is neither {old} nor {new}; not changed")
-    return SiteChange(site, new, why=f"the {name} of {releases.to}")
+        return SiteChange(
+            site,
+            before,
+            tr(
+                "has {name} {before}, which is neither {old} nor {new}; not changed",
+                name=name,
+                before=before,
+                old=old,
+                new=new,
+            ),
+        )
+    return SiteChange(site, new, why=tr("the {name} of {to}", name=name, to=releases.to))

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from itertools import takewhile
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.fix.tokens import Token, group_end, operand_ends, tokenize
 
 META = re.compile(r"\$\$?\w+")
@@ -69,7 +70,7 @@ def parse_pattern(text: str, has_pointers: bool = False) -> tuple[PatternPart, .
         whole = before in ("(", ",", "[") and after in (")", ",", "]")
         parts.append(PatternPart("", meta.lstrip("$"), meta.startswith("$$"), whole))
     if not any(part.text for part in parts):
-        raise MisuseError(f"the pattern {text!r} has nothing to look for but metavariables")
+        raise MisuseError(tr("the pattern {words!r} has nothing to look for but metavariables", words=text))
     return tuple(parts)
 
 

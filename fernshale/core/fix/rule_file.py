@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.texts import tr
 from fernshale.core.base.toml_schema import STRICT, read_toml
 from fernshale.core.fix.rules import AnyRule, Rule
 from fernshale.core.profile.model import Expect
@@ -112,7 +113,7 @@ def _read(path: Path) -> _RuleFile:
     file = read_toml(path, _RuleFile, FORMAT)
     ids = [rule.id for rule in file.rule]
     if doubles := sorted({id for id in ids if ids.count(id) > 1}):
-        raise FormatError(path, [(0, f"two rules have the id {id}") for id in doubles])
+        raise FormatError(path, [(0, tr("two rules have the id {id}", id=id)) for id in doubles])
     return file
 
 

@@ -11,6 +11,7 @@ from typing import Annotated, ClassVar, Literal
 
 from fernshale.core.base.bounded_regex import pattern_trouble
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.toml_schema import STRICT, ByKind
 from fernshale.core.data.objects import Rewrite, check_rewrite, is_repeatable
 from fernshale.core.fix.code_patterns import parse_pattern
@@ -68,11 +69,11 @@ class Rule:
     def __post_init__(self) -> None:
         missing = [item.name for item in _required_fields(self) if not getattr(self, item.name)]
         if missing:
-            raise ValueError(f"a rule of kind {self.kind} needs {', '.join(missing)}")
+            raise ValueError(tr("a rule of kind {kind} needs {missing}", kind=self.kind, missing=", ".join(missing)))
         if not 0 <= self.confidence <= 1:
-            raise ValueError("confidence is a number from 0 to 1")
+            raise ValueError(tr("confidence is a number from 0 to 1"))
         if self.diagnostic and (trouble := pattern_trouble(self.diagnostic)):
-            raise ValueError(f"diagnostic: {trouble}")
+            raise ValueError(tr("diagnostic: {trouble}", trouble=trouble))
         try:
             self._check()
         except MisuseError as error:
@@ -346,9 +347,9 @@ class ReorderRule(Rule):
         numbers = [was for was in self.order if was]
         ordered = list(range(1, len(numbers) + 1))
         if sorted(numbers) != ordered or (numbers and list(self.order[: len(numbers)]) == ordered):
-            raise ValueError("order lists each number from 1 on once, and not all at their own positions")
+            raise ValueError(tr("order lists each number from 1 on once, and not all at their own positions"))
         if self.names and len(self.names) != len(numbers):
-            raise ValueError("names lists a name for each number of order")
+            raise ValueError(tr("names lists a name for each number of order"))
 
     @property
     def _effect(self) -> str:
@@ -394,7 +395,7 @@ class CallRule(Rule):
         known = {"it", *(item.partition("=")[0].strip() for item in self.parameters)}
         unknown = [name for name in self.metavariables if name not in known]
         if unknown:
-            raise ValueError(f"new has ${unknown[0]}, and no parameter is called {unknown[0]}")
+            raise ValueError(tr("new has ${unknown}, and no parameter is called {unknown}", unknown=unknown[0]))
 
     @property
     def metavariables(self) -> tuple[str, ...]:
@@ -445,11 +446,11 @@ class LiteralRule(Replacement):
 
     def _check(self) -> None:
         if bool(self.call) != bool(self.position):
-            raise ValueError("a rule of kind literal has both call and position, or neither")
+            raise ValueError(tr("a rule of kind literal has both call and position, or neither"))
         tokens = [token.text for token in tokenize(self.new, "") if token.kind in ("number", "string")]
         # It would grow with each application.
         if self.old in {self.new, *tokens, *map(literal_text, tokens)}:
-            raise ValueError("the new text contains the old one; write a rule of kind rewrite for the call")
+            raise ValueError(tr("the new text contains the old one; write a rule of kind rewrite for the call"))
 
     @property
     def symbols(self) -> tuple[str, ...]:

@@ -15,6 +15,7 @@ from collections.abc import Iterator, Sequence
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.parse_errors import Malformed, load_json
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import BinaryFormat, IdPattern, LinkShape
 
@@ -36,10 +37,10 @@ def _plain_line(line: str, path: TreePath, number: int) -> str:
     try:
         data = load_json(line)
     except Malformed as error:
-        raise FormatError(path, [(number, f"its command printed no JSON: {error.what}")]) from error
+        raise FormatError(path, [(number, tr("its command printed no JSON: {what}", what=error.what))]) from error
     what = [key for key in _KEYS if isinstance(data, dict) and isinstance(data.get(key), str)]
     if len(what) != 1:
-        raise FormatError(path, [(number, "its command printed neither one that declares nor one that uses an id")])
+        raise FormatError(path, [(number, tr("its command printed neither one that declares nor one that uses an id"))])
     kind, at = str(data.get("kind", "")), str(data.get("at", ""))
     return json.dumps({"kind": kind, what[0]: data[what[0]], "at": at}, ensure_ascii=False)
 

@@ -8,6 +8,7 @@ from typing import Literal
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.globs import matches
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.expressions import BadExpression
 from fernshale.core.data.fields import TextChange, add_entry, add_field, drop_item, find_field, set_field
@@ -73,7 +74,7 @@ def mend(unmet: UnmetConstraint, text: str, formats: Formats, value: str) -> lis
     expect = unmet.expect
     document, found = _read(expect, unmet.file, text, formats)
     if document is None:
-        raise FormatError(unmet.file, [(0, "it is of no format whose keys are known")])
+        raise FormatError(unmet.file, [(0, tr("it is of no format whose keys are known"))])
     try:
         if unmet.fault == "missing":
             wanted = (expect.least or 0) - len(found)
@@ -98,11 +99,11 @@ def without(unmet: UnmetConstraint, number: int, text: str, formats: Formats) ->
     document, found = _read(unmet.expect, unmet.file, text, formats)
     each = next((each for each in found if each.number == number), None)
     if document is None or each is None:
-        raise FormatError(unmet.file, [(unmet.line, "it is not there any more")])
+        raise FormatError(unmet.file, [(unmet.line, tr("it is not there any more"))])
     for holder, item in _entries(document, document.root):
         if item.node is each.node:
             return drop_item(document, holder, item)
-    raise FormatError(unmet.file, [(each.line, "it cannot be taken out by itself")])
+    raise FormatError(unmet.file, [(each.line, tr("it cannot be taken out by itself"))])
 
 
 def _read(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[DataDocument | None, tuple[Found, ...]]:
@@ -110,7 +111,9 @@ def _read(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[
         document = formats.document(path, text)
         return document, find_objects(document, expect.object, expect.when) if document is not None else ()
     except (NotKeyed, BadExpression) as error:
-        raise FormatError(path, [(0, f"it cannot be scanned for {expect.id}: {error.message}")]) from error
+        raise FormatError(
+            path, [(0, tr("it cannot be scanned for {id}: {message}", id=expect.id, message=error.message))]
+        ) from error
 
 
 def _holder(document: DataDocument, path: str) -> tuple[Node, str]:
@@ -120,7 +123,7 @@ def _holder(document: DataDocument, path: str) -> tuple[Node, str]:
     for step in steps[:-1]:
         inner = next((item.node for keys, item in children(node, document.format) if "/".join(keys) == step), None)
         if inner is None:
-            raise NotKeyed(f"there is no {step} to put it into")
+            raise NotKeyed(tr("there is no {step} to put it into", step=step))
         node = inner
     if document.format == "xml":
         content = node.find("content")

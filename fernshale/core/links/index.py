@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.links.path_references import TreePaths
@@ -185,7 +186,7 @@ class LinkIndex:
             half = len(wanted) // 2 + min(len(wanted) // 8, _HEAD_START)
             job = (self.shape, self.formats, str(root), wanted[half:])
             with WorkerProcess(_READ, job) as second:
-                told = lambda done: work.progress("reading links", done + second.done, len(wanted))  # noqa: E731
+                told = lambda done: work.progress(tr("reading links"), done + second.done, len(wanted))  # noqa: E731
                 mine = list(_read_marks(self.rules, root, wanted[:half], told, work.token))
                 theirs = second.result(work.token)
             yield from zip(wanted, (*mine, *map(_unpacked, theirs)), strict=True)
@@ -193,7 +194,7 @@ class LinkIndex:
         for number, path in enumerate(wanted):
             if number % _PROGRESS_EVERY == 0:
                 work.check()
-                work.progress("reading links", number, len(wanted))
+                work.progress(tr("reading links"), number, len(wanted))
             data = _bytes(root, path) if isinstance(root, Path) else root(path)
             yield path, self.rules.read(path, data, self._plans[path]) if data is not None else NOTHING
 

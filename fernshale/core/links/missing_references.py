@@ -10,6 +10,7 @@ from collections import Counter, defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.links.index import Use
@@ -168,7 +169,7 @@ def _missing_files(
     for path in known:
         for mark in before.index.files[path].declared if path in before.index.files else ():
             for use in now.index.declarations(mark.id):
-                by_id[path, use.file] = TargetEvidence(0.96, f"declares {mark.id}, as it did")
+                by_id[path, use.file] = TargetEvidence(0.96, tr("declares {id}, as it did", id=mark.id))
     votes = _file_votes(before, now, gone)
     clues = Clues(votes, moved, {**stated, **by_id})
     matching = match_things(list(were.values()), list(are.values()), clues, token)

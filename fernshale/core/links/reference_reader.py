@@ -19,6 +19,7 @@ from fernshale.core.base.errors import FormatError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.languages import language_of
 from fernshale.core.base.textfile import TextFile, read_text
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.custom_format import ObjectPatterns
 from fernshale.core.data.formats import Formats, usual_name
@@ -208,13 +209,15 @@ def replace_marks(data: bytes, rules: Rules, path: TreePath, changes: Sequence[t
     if plain:
         file = read_text(data)
         if file is None:
-            raise FormatError(path, [(0, "it is no text any more")])
+            raise FormatError(path, [(0, tr("it is no text any more"))])
         data = _with_text(file, path, plain)
     for mark, new in raw:
         old = data[mark.start : mark.end]
         spelled = _as_bytes(new, rules.all[mark.rule].raw, path)
         if len(spelled) != len(old):
-            raise FormatError(path, [(0, f"{new!r} is not as long as {mark.id!r}, and the file is binary")])
+            raise FormatError(
+                path, [(0, tr("{new!r} is not as long as {id!r}, and the file is binary", new=new, id=mark.id))]
+            )
         data = data[: mark.start] + spelled + data[mark.end :]
     return data
 
@@ -226,7 +229,7 @@ def _with_text(file: TextFile, path: TreePath, changes: Sequence[tuple[int, int,
         if written != id and _CAPITAL_DIGITS.fullmatch(written) and written.lower() == id:
             new = new.upper() if _DIGITS.fullmatch(new) else new
         elif written != id:
-            raise FormatError(path, [(0, f"{id!r} does not stand where it was read")])
+            raise FormatError(path, [(0, tr("{id!r} does not stand where it was read", id=id))])
         if start < at:
             continue  # two rules saw the same place
         parts += [text[at:start], _encoded(new, text, start, end)]
@@ -244,7 +247,9 @@ def _of_pattern(pattern: str, number: int, path: TreePath, text: str) -> Iterato
             if start >= 0:
                 yield Reference(hit[group], start, end, count(start), number)
     except TimeoutError as error:
-        raise FormatError(path, [(0, f"the pattern {pattern!r} takes too long on this file")]) from error
+        raise FormatError(
+            path, [(0, tr("the pattern {pattern!r} takes too long on this file", pattern=pattern))]
+        ) from error
 
 
 def _of_bytes(rule: IdPattern, number: int, path: TreePath, data: bytes) -> Iterator[Reference]:
@@ -265,7 +270,7 @@ def _as_bytes(id: str, raw: str, path: TreePath) -> bytes:
             return uuid.UUID(id).bytes
         return bytes.fromhex(id) if raw == "hex" else id.encode("utf-8", "surrogateescape")
     except ValueError as error:
-        raise FormatError(path, [(0, f"{id!r} cannot be written as bytes: {error}")]) from error
+        raise FormatError(path, [(0, tr("{id!r} cannot be written as bytes: {error}", id=id, error=error))]) from error
 
 
 def _reader_of(ending: str) -> Callable[[ReadPlan, str], list[Reference]]:

@@ -12,7 +12,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.links.similarity import Likeness, compare_words
@@ -88,7 +88,11 @@ def match_things(old: Sequence[Thing], new: Sequence[Thing], clues: Clues, token
     for (was, is_), found in evidence.items() if folders else ():
         share = folders.get((_folder(was.file), _folder(is_.file)), 0.0)
         if share and was.file.rpartition("/")[2] == is_.file.rpartition("/")[2]:
-            found.append(TargetEvidence(0.75 * share, f"its folder is {_folder(is_.file) or 'the top'} now"))
+            found.append(
+                TargetEvidence(
+                    0.75 * share, tr("its folder is {folder} now", folder=_folder(is_.file) or tr("the top"))
+                )
+            )
     things = {(was.id, is_.id): found for (was, is_), found in evidence.items()}
     scores: dict[str, dict[str, float]] = defaultdict(dict)
     likeness: dict[str, dict[str, float]] = defaultdict(dict)
@@ -235,18 +239,22 @@ def _by_file(o: Thing, n: Thing, moved: Mapping[TreePath, TreePath], *, is_elsew
     """`is_elsewhere`: another new target has the old one's content unchanged."""
     if o.file == n.file:
         if o.alone and n.alone and is_elsewhere:
-            return [TargetEvidence(0.5, f"{n.file} declares it now, and was changed")]
+            return [TargetEvidence(0.5, tr("{file} declares it now, and was changed", file=n.file))]
         if o.alone and n.alone:
-            return [TargetEvidence(0.96, f"{n.file} declares it now")]
+            return [TargetEvidence(0.96, tr("{file} declares it now", file=n.file))]
         same = sum(bool(a) and a == b for a, b in zip(o.around, n.around, strict=True))
         if same:
             neighbour = next(a for a, b in zip(o.around, n.around, strict=True) if a and a == b)
-            words = "between the same two neighbours" if same == 2 else f"next to {neighbour}"
-            return [TargetEvidence((0.0, 0.55, 0.8)[same], f"is {words} in {n.file}")]
-        return [TargetEvidence(0.3, f"in the same file, {n.file}")]
+            words = (
+                tr("between the same two neighbours") if same == 2 else tr("next to {neighbour}", neighbour=neighbour)
+            )
+            return [TargetEvidence((0.0, 0.55, 0.8)[same], tr("is {words} in {file}", words=words, file=n.file))]
+        return [TargetEvidence(0.3, tr("in the same file, {file}", file=n.file))]
     goal = moved.get(o.file)
     if goal == n.file and o.file != goal:
-        return [TargetEvidence(0.94 if o.alone and n.alone else 0.6, f"{o.file} is {n.file} now")]
+        return [
+            TargetEvidence(0.94 if o.alone and n.alone else 0.6, tr("{before} is {now} now", before=o.file, now=n.file))
+        ]
     return []
 
 
@@ -257,19 +265,21 @@ def _by_text(o: Thing, n: Thing, counts: _Counts, cosine: float, apart: float) -
         found.append(
             TargetEvidence(
                 0.95 if counts.companions[n.companion] == 1 else 0.5,
-                "the file next to it is the same, byte for byte",
+                tr("the file next to it is the same, byte for byte"),
             )
         )
     enough = (len(o.words) >= 3 or not o.text) and o.digest not in counts.usual
     if o.digest == n.digest and enough:
         alone = counts.new_digests[n.digest] == 1 and counts.old_digests[o.digest] == 1
         found.append(
-            TargetEvidence(0.95 if alone else 0.55, "says the same but for ids" if o.text else "has the same content")
+            TargetEvidence(
+                0.95 if alone else 0.55, tr("says the same but for ids") if o.text else tr("has the same content")
+            )
         )
     elif enough and cosine > _MIN_COSINE:
         # A similarity of one half is significant if all others are at a tenth, but not if all others are at one half.
         weight = cosine**3 + (cosine**2 - cosine**3) * min(1.0, max(0.0, apart / _APART))
-        found.append(TargetEvidence(min(0.93, weight), f"its text is {cosine:.0%} similar"))
+        found.append(TargetEvidence(min(0.93, weight), tr("its text is {share:.0%} similar", share=cosine)))
     return found
 
 
@@ -279,23 +289,25 @@ def _by_name(o: Thing, n: Thing, counts: _Counts, cosine: float) -> list[TargetE
         alone = o.alone and n.alone and counts.names[_name(n)] == 1
         # Different targets often share a name if names are numbers, or one of a few words.
         weight = 0.8 if alone and cosine >= _APART and is_name(o.stem) else 0.5 if alone and cosine >= _APART else 0.25
-        found.append(TargetEvidence(weight, f"a file of the same name, {n.file}"))
+        found.append(TargetEvidence(weight, tr("a file of the same name, {file}", file=n.file)))
     elif o.alone and n.alone and o.file != n.file and o.ending == n.ending:
         alike = _names_alike(o.stem, n.stem)
         if alike > 0.6:
-            found.append(TargetEvidence(0.6 * alike**2, f"{n.stem} is called much like {o.stem}"))
+            found.append(
+                TargetEvidence(0.6 * alike**2, tr("{now} is called much like {before}", now=n.stem, before=o.stem))
+            )
     if is_name(o.id) and is_name(n.id) and o.id != o.file:
         alike = _names_alike(o.id, n.id)
         if alike > 0.5:
-            found.append(TargetEvidence(0.8 * alike**2, f"the names are {alike:.0%} similar"))
+            found.append(TargetEvidence(0.8 * alike**2, tr("the names are {alike:.0%} similar", alike=alike)))
     return found
 
 
 def _vote(given: int, all_: int, example: TreePath) -> TargetEvidence:
     share = given / all_
     weight = (0.88 if given == 1 else 0.94 if given < 4 else 0.97) * share
-    words = f"stands in its place in {example}"
-    more = f" and {count(given - 1, 'other place')}" if given > 1 else ""
+    words = tr("stands in its place in {example}", example=example)
+    more = tr(" and {other_places}", other_places=count(given - 1, "other place")) if given > 1 else ""
     return TargetEvidence(weight, words + more, is_single_vote=given == 1)
 
 

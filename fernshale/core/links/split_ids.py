@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from fernshale.core.base.texts import tr
 from fernshale.core.links.renamed_targets import GAP, TargetCandidate
 from fernshale.core.links.targets import Thing, is_name, name_parts
 from fernshale.core.links.usage_votes import Votes
@@ -49,7 +50,7 @@ def split_by_use(
         mine = {slot: item for slot, item in taken.items() if item[0] == id}
         said = tuple(dict.fromkeys(words for _, _, words in mine.values()))
         score = round(min(score for _, score, _ in mine.values()), 2)
-        told = known[id].evidence if id in known else ("came out of the same",)
+        told = known[id].evidence if id in known else (tr("came out of the same"),)
         found.append(TargetCandidate(id, score, (*said, *told)[:4], tuple(mine)))
     rest = [replace(item, score=min(item.score, 0.5)) for item in candidates if item.id not in chosen]
     return sorted(found, key=lambda item: -item.score) + rest
@@ -67,11 +68,15 @@ def _fit(slot: str, thing: Thing, was: Thing, votes: Votes) -> tuple[str, float,
     if ballot:
         share = ballot.get(thing.id, 0) / sum(ballot.values())
         place = votes.example.get((was.id, thing.id), "")
-        return thing.id, 0.5 + 0.46 * share if share else 0.0, f"stands for {slot} in {place}"
+        return (
+            thing.id,
+            0.5 + 0.46 * share if share else 0.0,
+            tr("stands for {slot} in {place}", slot=slot, place=place),
+        )
     if thing.kind and slot == thing.kind:
-        return thing.id, 0.93, f"is a {thing.kind}"
+        return thing.id, 0.93, tr("is a {kind}", kind=thing.kind)
     near = _near(slot, thing, was)
-    return thing.id, min(0.92, 0.6 + 0.32 * near) if near else 0.0, f"its name says {slot}"
+    return thing.id, min(0.92, 0.6 + 0.32 * near) if near else 0.0, tr("its name says {slot}", slot=slot)
 
 
 def _near(slot: str, thing: Thing, was: Thing) -> float:

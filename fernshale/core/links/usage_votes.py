@@ -8,6 +8,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from difflib import SequenceMatcher
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.links.index import Use
 from fernshale.core.links.reference_reader import Reference
@@ -69,7 +70,9 @@ def slots_of(side: LinkSide, uses: Sequence[Use]) -> dict[Use, str]:
         if use.file not in texts:
             texts[use.file] = side.text(use.file) or ""
         rule = side.index.rules.all[use.mark.rule]
-        found[use] = rule.kind or (slot_of(texts[use.file], use.mark) if use.line else f"rule {use.mark.rule}")
+        found[use] = rule.kind or (
+            slot_of(texts[use.file], use.mark) if use.line else tr("rule {rule}", rule=use.mark.rule)
+        )
     return found
 
 

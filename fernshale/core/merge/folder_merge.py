@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Literal, Protocol
 
 from fernshale.core.base.textfile import TextFile, read_text
+from fernshale.core.base.texts import english_of, tr
 from fernshale.core.base.treepath import TreePath, parents, reader
 from fernshale.core.base.work import CancelToken, Progress, Work, many_values
 from fernshale.core.merge.likeness import likeness
@@ -125,7 +126,7 @@ class FolderMerge:
     @cached_property
     def likenesses(self) -> Mapping[str, str]:
         """A value for each conflict, by its id; equal for those that are alike."""
-        return {conflict.id: likeness(file.merge, file.why, conflict) for file, conflict in self.decisions}
+        return {conflict.id: likeness(file.merge, english_of(file.why), conflict) for file, conflict in self.decisions}
 
 
 # Merges the contents of a file, given its path and the three versions; None means to merge by lines.
@@ -179,7 +180,7 @@ class _Merger:
         used_incoming: set[TreePath] = set()
         for number, path in enumerate(self._olds):
             self._token.check()
-            progress("merging", number, len(self._olds))
+            progress(tr("merging"), number, len(self._olds))
             here, there = self._here(path), self._there(path)
             if path in groups.parts and here is not None:
                 made = self._split(path, here, groups.parts[path])
@@ -205,7 +206,7 @@ class _Merger:
                 files.append(self._new_on_both(path))
             else:
                 mode = self._ours[path].mode
-                files.append(FileMerge(path, None, path, None, "own", "only here; stays", "mine", mode=mode))
+                files.append(FileMerge(path, None, path, None, "own", tr("only here; stays"), "mine", mode=mode))
         folders = self._moved_folders()
         for path in [path for path in self._theirs if path not in used_incoming]:
             files.append(self._added(path, folders))
@@ -280,7 +281,7 @@ class _Merger:
         assert olds is not None and ours is not None
         whole, counts = in_a_row([text for text in theirs if text is not None])
         merges = cut_merge(merge_text(olds, ours, whole), counts)
-        names = ", ".join(parts) if len(parts) < 4 else f"{len(parts)} files"
+        names = ", ".join(parts) if len(parts) < 4 else tr("{number} files", number=len(parts))
         return tuple(
             FileMerge(
                 part,
@@ -288,7 +289,7 @@ class _Merger:
                 here,
                 part,
                 "decide" if merge.decisions else "merged",
-                f"the vendor split {path} into {names}",
+                tr("the vendor split {path} into {names}", path=path, names=names),
                 "mine",
                 merge,
                 merge.decisions,
@@ -307,7 +308,7 @@ class _Merger:
         mine, counts = in_a_row(ours)
         starts = [sum(counts[:at]) for at in range(1, len(counts))]
         merge = merge_text(old, mine, theirs)
-        why = f"the vendor joined {', '.join([path, *sources])} in {there}"
+        why = tr("the vendor joined {files} in {there}", files=", ".join([path, *sources]), there=there)
         outcome: Outcome = "decide" if merge.decisions else "merged"
         target, _ = _target(path, here, there)
         others = tuple(zip(sources, sources, starts, strict=True))  # a file that was moved here is not joined
@@ -324,42 +325,50 @@ class _Merger:
         if sources and here is not None and there is not None:
             return self._join(path, here, there, sources)
         if ours is None and theirs is None:
-            return FileMerge(None, path, None, None, "removed", "gone on both sides", "nothing")
+            return FileMerge(None, path, None, None, "removed", tr("gone on both sides"), "nothing")
         if ours is None:
             if _same(theirs, old):
-                why = "you had deleted it; the vendor left it as it was"
+                why = tr("you had deleted it; the vendor left it as it was")
                 return FileMerge(None, path, None, there, "removed", why, "nothing")
-            return _as_conflict(there, (path, None, there), "you had deleted it, the vendor changed it", "nothing")
+            return _as_conflict(there, (path, None, there), tr("you had deleted it, the vendor changed it"), "nothing")
         if theirs is None:
             if _same(ours, old) and here == path:
-                why = "the vendor dropped it; it was never edited here"
+                why = tr("the vendor dropped it; it was never edited here")
                 return FileMerge(None, path, here, None, "removed", why, "nothing")
-            why = f"the vendor dropped it, but it was {'moved' if _same(ours, old) else 'edited'} here"
+            why = (
+                tr("the vendor dropped it, but it was moved here")
+                if _same(ours, old)
+                else tr("the vendor dropped it, but it was edited here")
+            )
             return _as_conflict(here, (path, here, None), why, "mine", mode=ours.mode)
         target, moved = _target(path, here, there)
         mode = _merge_modes(old.mode, ours.mode, theirs.mode)
         if _same(ours, theirs):
             known = _same(ours, old)
-            why = "nothing differs" if known else "your edit is already in the new release"
+            why = tr("nothing differs") if known else tr("your edit is already in the new release")
             outcome: Outcome = (
                 "same" if known and target == here and mode == ours.mode else "updated" if known else "carried"
             )
             return FileMerge(target, path, here, there, outcome, why + moved, "mine", mode=mode)
         if _same(ours, old):
-            return FileMerge(target, path, here, there, "updated", "not edited here" + moved, "incoming", mode=mode)
+            return FileMerge(target, path, here, there, "updated", tr("not edited here") + moved, "incoming", mode=mode)
         if _same(theirs, old):
-            why = "edited here; the vendor left it" + moved
+            why = tr("edited here; the vendor left it") + moved
             return FileMerge(target, path, here, there, "carried", why, "mine", mode=mode)
         texts = self._texts((self._base, path), (self._mine, here), (self._incoming, there))
         if texts is None:
             return _as_conflict(
-                target, (path, here, there), "both changed it, and it is no text" + moved, "mine", mode=mode
+                target, (path, here, there), tr("both changed it, and it is no text") + moved, "mine", mode=mode
             )
         assert target is not None
         merge: ContentMerge = self._by_format(target, *texts) or merge_text(*texts)
         outcome = "decide" if merge.decisions else "merged"
-        what = "value" if any(conflict.kind == "key" for conflict in merge.decisions) else "lines"
-        why = f"both changed the same {what}" if merge.decisions else "both changed it, in different places"
+        what = tr("value") if any(conflict.kind == "key" for conflict in merge.decisions) else tr("lines")
+        why = (
+            tr("both changed the same {what}", what=what)
+            if merge.decisions
+            else tr("both changed it, in different places")
+        )
         return FileMerge(target, path, here, there, outcome, why + moved, "mine", merge, merge.decisions, mode)
 
     @staticmethod
@@ -374,20 +383,20 @@ class _Merger:
         """Merge a file that both sides have and the old release does not, or whose old release is unknown."""
         ours, theirs = self._ours[path], self._theirs[path]
         if _same(ours, theirs):
-            why = "your file is already in the new release" if self._known else "nothing differs"
+            why = tr("your file is already in the new release") if self._known else tr("nothing differs")
             outcome: Outcome = "carried" if self._known else "same"
             return FileMerge(path, None, path, path, outcome, why, "mine", mode=ours.mode)
         texts = self._texts((self._mine, path), (self._mine, path), (self._incoming, path))
         if self._known:
-            why = "yours and the vendor's new file have one name"
+            why = tr("yours and the vendor's new file have one name")
         else:
-            why = "it differs, and no old release tells what of it is your edit"
+            why = tr("it differs, and no old release tells what of it is your edit")
         if texts is None:
             return _as_conflict(path, (None, path, path), why, "mine", mode=ours.mode)
         by_format = self._by_format(path, TextFile(""), texts[1], texts[2]) if self._known else None
         merge: ContentMerge = by_format or merge_two_texts(texts[1], texts[2])
         outcome = "decide" if merge.decisions else "carried"
-        why = why if merge.decisions else "your file says what the new release's says"
+        why = why if merge.decisions else tr("your file says what the new release's says")
         return FileMerge(path, None, path, path, outcome, why, "mine", merge, merge.decisions, ours.mode)
 
     def _added(self, path: TreePath, folders: Mapping[str, str]) -> FileMerge:
@@ -395,9 +404,9 @@ class _Merger:
         mode = self._theirs[path].mode
         moved = folders.get(folder)
         if moved is not None and f"{moved}/{name}" not in self._ours:
-            why = f"new from the vendor; you moved its folder from {folder}"
+            why = tr("new from the vendor; you moved its folder from {folder}", folder=folder)
             return FileMerge(TreePath(f"{moved}/{name}"), None, None, path, "added", why, "incoming", mode=mode)
-        why = "new from the vendor" if self._known else "only in the new release; you may have deleted it"
+        why = tr("new from the vendor") if self._known else tr("only in the new release; you may have deleted it")
         return FileMerge(path, None, None, path, "added", why, "incoming", mode=mode)
 
     def _moved_folders(self) -> dict[str, str]:
@@ -427,9 +436,9 @@ def _moves(
 def _target(path: TreePath, here: TreePath | None, there: TreePath | None) -> tuple[TreePath | None, str]:
     """Return the path of the result, and a description if it is a move. The user's own move has priority."""
     if here != path:
-        return here, f"; you moved it from {path}"
+        return here, tr("; you moved it from {path}", path=path)
     if there != path:
-        return there, f"; the vendor moved it from {path}"
+        return there, tr("; the vendor moved it from {path}", path=path)
     return path, ""
 
 
@@ -452,7 +461,7 @@ def _as_conflict(
 ) -> FileMerge:
     """A file that needs a decision; `sides` are its paths in the base, on your side and on the vendor's."""
     base, mine, incoming = sides
-    id = fingerprint(base or "", mine or "", incoming or "", why)
+    id = fingerprint(base or "", mine or "", incoming or "", english_of(why))
     options: tuple[Taking, ...] = ("mine", "incoming")
     conflict = Conflict(id, "file", _NOWHERE, _NOWHERE, _NOWHERE, options)
     return FileMerge(path, base, mine, incoming, "decide", why, takes, None, (conflict,), mode)
@@ -477,12 +486,15 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
         made = file
         if file.path is not None and not is_free(file.path):
             if file.mine is not None and is_free(file.mine):
-                why = f"your own file stands where the vendor's {file.incoming} goes"
+                why = tr("your own file stands where the vendor's {incoming} goes", incoming=file.incoming)
                 made = _as_conflict(file.mine, (file.base, file.mine, file.incoming), why, "mine", file.mode)
             else:
                 # There is no folder below a user's file, so put the file next to it, under a name that shows its original path.
                 other_path = TreePath(f"{file.path if file.path in taken else file.path.replace('/', '-')}.incoming")
-                why = f"your file stands where the vendor's {file.incoming} goes; it can be put beside it"
+                why = tr(
+                    "your file stands where the vendor's {incoming} goes; it can be put beside it",
+                    incoming=file.incoming,
+                )
                 # The user now has another part of the split file, which counts as existing.
                 base = file.base if file.mine is None else None
                 made = _as_conflict(other_path, (base, None, file.incoming), why, "nothing", file.mode)
@@ -501,6 +513,10 @@ def _with_case_notes(files: Sequence[FileMerge], before: Mapping[TreePath, TreeE
         if file.path is not None:
             other = first.setdefault(file.path.casefold(), file.path)
             if other != file.path and not (other in before and file.path in before):
-                why = f"{file.why}; its name differs from {other} by case only, which some systems do not distinguish"
+                why = tr(
+                    "{why}; its name differs from {other} by case only, which some systems do not distinguish",
+                    why=file.why,
+                    other=other,
+                )
                 file = replace(file, why=why)
         yield file

@@ -13,6 +13,7 @@ from typing import Literal, Protocol
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.textfile import TextFile, read_text
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.merge.align import Hunk, Span, align_lines, equal_lines
 from fernshale.core.merge.folder_merge import FileMerge, FolderMerge
@@ -26,10 +27,10 @@ from fernshale.core.snapshot.manifest import EntryKind, TreeEntry
 Fate = Literal["carried", "already", "decide", "dropped"]
 # In words, in the order in which they are shown.
 FATE_WORDS: Mapping[Fate, str] = {
-    "carried": "kept",
-    "already": "already in the new release",
-    "decide": "to decide",
-    "dropped": "dropped by decision",
+    "carried": tr("kept"),
+    "already": tr("already in the new release"),
+    "decide": tr("to decide"),
+    "dropped": tr("dropped by decision"),
 }
 FATES: tuple[Fate, ...] = tuple(FATE_WORDS)
 
@@ -142,13 +143,15 @@ class _Account:
         assert file.mine is not None
         if file.mine != file.base:
             stands = file.mine in self.result.entries
-            yield LedgerEntry(file.mine, "", "file moved", *self._fate(file, stands, False, file.mine))
+            yield LedgerEntry(file.mine, "", tr("file moved"), *self._fate(file, stands, False, file.mine))
         here = self.result.entries.get(file.path) if file.path else None
         theirs = merge.incoming.entry(file.incoming)
         if ours.mode != old.mode and ours.kind is old.kind is EntryKind.FILE:
             done = here is not None and (here.mode ^ ours.mode) & (ours.mode ^ old.mode) == 0
             already = theirs is not None and (theirs.mode ^ ours.mode) & (ours.mode ^ old.mode) == 0
-            yield LedgerEntry(file.shown, "", f"mode {ours.mode:o}", *self._fate(file, done, already, file.shown))
+            yield LedgerEntry(
+                file.shown, "", tr("mode {mode:o}", mode=ours.mode), *self._fate(file, done, already, file.shown)
+            )
         if (old.kind, old.content) == (ours.kind, ours.content) and not file.joined:
             return
         if file.merge is not None:
@@ -168,11 +171,11 @@ class _Account:
             entries, files = self.result.entries, self.merge.files
             places = [place for place in (file.path, file.incoming, file.base) if place and place in entries]
             done = all(any(other.path == place and other is not file for other in files) for place in places)
-            return LedgerEntry(path, "", "file deleted", *self._fate(file, done, theirs is None, "gone"))
+            return LedgerEntry(path, "", tr("file deleted"), *self._fate(file, done, theirs is None, tr("gone")))
         here = self.result.entries.get(file.path) if file.path else None
         done = here is not None and here.content == ours.content
         already = theirs is not None and theirs.content == ours.content
-        return LedgerEntry(path, "", "file added", *self._fate(file, done, already, file.path or ""))
+        return LedgerEntry(path, "", tr("file added"), *self._fate(file, done, already, file.path or ""))
 
     def _edits_of_whole(
         self, file: FileMerge, ours: TreeEntry, theirs: TreeEntry | None, here: TreeEntry | None
@@ -183,7 +186,7 @@ class _Account:
         done = here is not None and here.content == ours.content
         already = theirs is not None and theirs.content == ours.content
         if base is None or mine is None:
-            yield LedgerEntry(file.mine, "", "content changed", *self._fate(file, done, already, file.shown))
+            yield LedgerEntry(file.mine, "", tr("content changed"), *self._fate(file, done, already, file.shown))
             return
         # Of equal contents one is read; that the result is mine was found in the result itself.
         now = mine if done else self._result_text(file)
@@ -248,7 +251,7 @@ class _Account:
         if any(conflict.id not in self.choices for conflict in asked):
             return "decide", where, file.why
         if done:
-            return ("already", where, "the new release has the same") if already else ("carried", where, file.why)
+            return ("already", where, tr("the new release has the same")) if already else ("carried", where, file.why)
         if asked:
             return "dropped", "", _decision_words(self.choices[asked[0].id])
         raise lost(file)
@@ -257,17 +260,17 @@ class _Account:
 def lost(file: FileMerge) -> LedgerUnbalanced:
     """The error for an edit that is nowhere."""
     return LedgerUnbalanced(
-        f"a local edit in {file.shown} is not in the merged result, and no decision gave it up",
-        "Nothing was written. Please keep both plugin folders and report this.",
+        tr("a local edit in {shown} is not in the merged result, and no decision gave it up", shown=file.shown),
+        tr("Nothing was written. Please keep both plugin folders and report this."),
     )
 
 
 def _decision_words(choice: Resolution) -> str:
     return {
-        "incoming": "given up for the incoming version",
-        "base": "given up for what was there before",
-        "text": "what was written by hand is without it",
-    }.get(choice.take, "given up by a decision")
+        "incoming": tr("given up for the incoming version"),
+        "base": tr("given up for what was there before"),
+        "text": tr("what was written by hand is without it"),
+    }.get(choice.take, tr("given up by a decision"))
 
 
 class _WovenEdits:
@@ -331,7 +334,7 @@ class _WovenEdits:
         said = [region.kind for region in regions if region.kind not in (RegionKind.SAME, RegionKind.INCOMING)]
         already = bool(said) and all(kind is RegionKind.BOTH for kind in said)
         fate: Fate = "already" if already else "carried"
-        why = "the new release has the same" if already else self._file.why
+        why = tr("the new release has the same") if already else self._file.why
         yield self._entry(new, _what(piece, merge.mine), fate, f"{self._file.path}:{spot}", why)
 
     def _every_line_is_known(self) -> bool:
@@ -356,14 +359,16 @@ class _WovenEdits:
         what = _what(piece, self._merge.mine)
         choice = self._account.choices.get(conflict.id)
         if choice is None:
-            return self._entry(region.mine, what, "decide", where, "both changed these lines")
+            return self._entry(region.mine, what, "decide", where, tr("both changed these lines"))
         mine, found = list(self._merge.mine[slice(*region.mine)]), list(self._now[slice(*span)])
         if found == mine or (mine and _is_subsequence(mine, found)):
-            why = {"both": "both stand, yours first", "swapped": "both stand, incoming first"}.get(choice.take, "kept")
-            return self._entry(region.mine, what, "carried", where, f"{why} by decision")
+            why = {"both": tr("both stand, yours first"), "swapped": tr("both stand, incoming first")}.get(
+                choice.take, "kept"
+            )
+            return self._entry(region.mine, what, "carried", where, tr("{why} by decision", why=why))
         if choice.take in ("finer", "text") and _has_tokens(self._merge.base[slice(*region.base)], mine, found):
-            why = "merged token by token" if choice.take == "finer" else "written by hand"
-            return self._entry(region.mine, what, "carried", where, f"{why} by decision")
+            why = tr("merged token by token") if choice.take == "finer" else tr("written by hand")
+            return self._entry(region.mine, what, "carried", where, tr("{why} by decision", why=why))
         return self._entry(region.mine, what, "dropped", "", _decision_words(choice))
 
     def _entry(self, lines: Span, what: str, fate: Fate, now: str, why: str) -> LedgerEntry:
@@ -455,7 +460,11 @@ def _what(hunk: Hunk, mine: Sequence[str]) -> str:
     removed, added = hunk.old[1] - hunk.old[0], hunk.new[1] - hunk.new[0]
     first = next((mine[line].strip() for line in range(*hunk.new) if mine[line].strip()), "")
     count = (
-        f"{added} lines added" if not removed else f"{removed} lines removed" if not added else f"{added} lines changed"
+        tr("{added} lines added", added=added)
+        if not removed
+        else tr("{removed} lines removed", removed=removed)
+        if not added
+        else tr("{added} lines changed", added=added)
     )
     if max(added, removed) == 1:
         count = count.replace("lines", "line")

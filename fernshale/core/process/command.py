@@ -20,6 +20,7 @@ from pathlib import Path
 from fernshale.core.base.dry_run import before_running
 from fernshale.core.base.errors import Cancelled, CommandError
 from fernshale.core.base.limits import limits
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken, Work
 
 _GRACE_S = 2.0
@@ -75,9 +76,13 @@ def run_command(
         )
     except FileNotFoundError as error:
         missing = error.filename if error.filename == str(folder) else arguments[0]
-        raise CommandError(f"{missing} was not found", "Install it or correct the command in the profile.") from error
+        raise CommandError(
+            tr("{missing} was not found", missing=missing), tr("Install it or correct the command in the profile.")
+        ) from error
     except OSError as error:
-        raise CommandError(f"{arguments[0]} cannot be run: {error.strerror}") from error
+        raise CommandError(
+            tr("{arguments} cannot be run: {strerror}", arguments=arguments[0], strerror=error.strerror)
+        ) from error
     output = _Output(work.on_line)
     timed_out, silent_s = False, 0.0
     with _ended_with_us(child.pid):

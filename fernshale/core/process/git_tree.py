@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import CommandError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, tree_path
 from fernshale.core.base.work import CancelToken
 from fernshale.core.process.git import GIT, ask_git, git_environment
@@ -42,7 +43,7 @@ def git_names(repository: Path) -> tuple[GitName, ...]:
     form = "%(objectname) %(*objectname) %(refname)"
     listed = ask_git(repository, "for-each-ref", f"--format={form}", "refs/tags", "refs/heads")
     if listed is None:
-        raise CommandError(f"git cannot read {repository}", "Is it a repository, and yours?")
+        raise CommandError(f"git cannot read {repository}", tr("Is it a repository, and yours?"))
     found = []
     for line in os.fsdecode(listed).splitlines():
         own, target, name = line.split(" ", 2)

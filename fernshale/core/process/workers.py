@@ -19,6 +19,7 @@ from types import TracebackType
 from typing import Any
 
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken
 from fernshale.core.process.own_process import own_environment
 
@@ -76,7 +77,7 @@ class WorkerProcess:
         if what == "raised":
             raise value
         if what != "returned":
-            raise SecondFailed(f"a second process of Fernshale ended with status {self._child.wait()}")
+            raise SecondFailed(tr("a second process of Fernshale ended with status {wait}", wait=self._child.wait()))
         return value
 
     def __enter__(self) -> WorkerProcess:

@@ -10,6 +10,7 @@ import regex
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.range_dialects import Dialect, Policy
+from fernshale.core.base.texts import tr
 from fernshale.core.base.toml_schema import STRICT
 from fernshale.core.data.expressions import parse_expression
 
@@ -57,7 +58,13 @@ class Reach:
 
     def __post_init__(self) -> None:
         if sum(bool(getattr(self, syntax)) for syntax in SYNTAXES) != 1:
-            raise ValueError(f"exactly one of {', '.join(SYNTAXES[:-1])} and {SYNTAXES[-1]} must be given")
+            raise ValueError(
+                tr(
+                    "exactly one of {syntaxes} and {last} must be given",
+                    syntaxes=", ".join(SYNTAXES[:-1]),
+                    last=SYNTAXES[-1],
+                )
+            )
 
     @property
     def syntax(self) -> str:
@@ -141,7 +148,7 @@ class Recognise:
     def __post_init__(self) -> None:
         for glob in self.files:
             if not glob.strip("/") or ".." in glob.split("/") or glob.startswith("/"):
-                raise ValueError(f"{glob!r} is no glob of files in the project's folder")
+                raise ValueError(tr("{glob!r} is no glob of files in the project's folder", glob=glob))
 
 
 @dataclass(frozen=True, slots=True)
@@ -265,7 +272,7 @@ class ProfileCommand:
 
     def __post_init__(self) -> None:
         if not self.run or not self.run[0].strip():
-            raise ValueError("run must name a program")
+            raise ValueError(tr("run must name a program"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -301,7 +308,7 @@ class Requirement:
 
     def __post_init__(self) -> None:
         if bool(self.run) == bool(self.variable):
-            raise ValueError("exactly one of run and variable must be given")
+            raise ValueError(tr("exactly one of run and variable must be given"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -372,9 +379,9 @@ class Check:
     def __post_init__(self) -> None:
         kinds = (self.produced, self.run, self.by_hand, (self.prints or self.never) and not self.run)
         if sum(map(bool, kinds)) != 1:
-            raise ValueError("exactly one of produced, run, by_hand, and prints or never must be given")
+            raise ValueError(tr("exactly one of produced, run, by_hand, and prints or never must be given"))
         if bool(self.produced) != bool(self.expected):
-            raise ValueError("produced and expected go together")
+            raise ValueError(tr("produced and expected go together"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -401,9 +408,9 @@ class IdPattern:
 
     def __post_init__(self) -> None:
         if sum(map(bool, (self.pattern, self.key, self.at))) != 1:
-            raise ValueError("exactly one of pattern, key and at must be given")
+            raise ValueError(tr("exactly one of pattern, key and at must be given"))
         if self.raw and not self.pattern:
-            raise ValueError("raw goes with a pattern")
+            raise ValueError(tr("raw goes with a pattern"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -446,7 +453,7 @@ class BinaryFormat:
 
     def __post_init__(self) -> None:
         if not self.print or not self.print[0].strip():
-            raise ValueError("print must name a program")
+            raise ValueError(tr("print must name a program"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -507,7 +514,7 @@ class Expect:
 
     def __post_init__(self) -> None:
         if (self.least is None and self.most is None) == (not self.field):
-            raise ValueError("either field, or least or most, must be given")
+            raise ValueError(tr("either field, or least or most, must be given"))
         if self.when:
             try:
                 parse_expression(self.when)

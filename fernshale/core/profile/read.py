@@ -12,6 +12,7 @@ import regex
 from fernshale.core.base.bounded_regex import pattern_trouble
 from fernshale.core.base.errors import FormatError, MisuseError, ProjectError
 from fernshale.core.base.globs import matches
+from fernshale.core.base.texts import tr
 from fernshale.core.base.toml_schema import parse_toml, read_utf8
 from fernshale.core.profile.model import Profile
 
@@ -47,20 +48,26 @@ def find_profile(project: Path, folders: Iterable[Path]) -> Profile:
     Raises ProjectError when none or several match, FormatError when a profile is broken.
     """
     if not project.is_dir():
-        raise ProjectError(f"{project} is not a folder")
+        raise ProjectError(tr("{project} is not a folder", project=project))
     known = [read_profile(path) for folder in folders for path in sorted(folder.glob("*" + SUFFIX))]
     fitting = [profile for profile in known if fits(profile, project)]
     if not fitting:
         names = ", ".join(sorted({profile.title for profile in known})) or "none"
         raise NoProfileFits(
-            f"no engine profile fits {project}; profiles known: {names}",
-            "Describe the project in the window, draft a profile with `fernshale profile draft PROJECT --out FILE`, name one"
-            " with --profile FILE, or open the folder that holds the project's descriptor.",
+            tr("no engine profile fits {project}; profiles known: {names}", project=project, names=names),
+            tr(
+                "Describe the project in the window, draft a profile with `fernshale profile draft PROJECT --out FILE`, name one"
+                " with --profile FILE, or open the folder that holds the project's descriptor."
+            ),
         )
     if len({profile.id for profile in fitting}) > 1:
         raise ProjectError(
-            f"several profiles fit {project}: {', '.join(profile.title for profile in fitting)}",
-            "Name the one to use with --profile FILE.",
+            tr(
+                "several profiles fit {project}: {fitting}",
+                project=project,
+                fitting=", ".join(profile.title for profile in fitting),
+            ),
+            tr("Name the one to use with --profile FILE."),
         )
     return fitting[0]
 
@@ -96,8 +103,8 @@ def fill(text: str, places: dict[str, str]) -> str:
         name = found[1]
         if name not in places:
             raise MisuseError(
-                f"the profile uses the placeholder {{{name}}}, which has no value here",
-                "Known here: " + ", ".join(sorted(places)),
+                tr("the profile uses the placeholder {{{name}}}, which has no value here", name=name),
+                tr("Known here: ") + ", ".join(sorted(places)),
             )
         return places[name]
 

@@ -14,7 +14,14 @@ from fernshale.core.route.shelf import KnownFault, Need, PluginRelease, Shelf
 
 # How ready a release of a plugin is for an engine release, the best first.
 Readiness = Literal["ready", "reported to work", "preview only", "revision only", "untested", "nothing"]
-READINESS: tuple[Readiness, ...] = ("ready", "reported to work", "preview only", "revision only", "untested", "nothing")
+READINESS: tuple[Readiness, ...] = (
+    "ready",
+    "reported to work",
+    "preview only",
+    "revision only",
+    "untested",
+    "nothing",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +87,11 @@ def readiness_of(item: PluginRelease, engine: str) -> Readiness:
     if not item.accepts and not item.said_to_work:
         return "untested"
     if item.accepts and accepts(item.accepts, engine):
-        words: dict[str, Readiness] = {"stable": "ready", "preview": "preview only", "revision": "revision only"}
+        words: dict[str, Readiness] = {
+            "stable": "ready",
+            "preview": "preview only",
+            "revision": "revision only",
+        }
         return words[item.stage]
     if item.said_to_work and accepts(item.said_to_work, engine):
         return "reported to work"

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 from fernshale.core.base.cached_file import made_once
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.limits import LimitExceeded, limits
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.route.shelf_addresses import credentials_for
 
@@ -86,8 +87,13 @@ def _download(url: str, to: Path, checksum: str, patience: Patience, work: Work,
             part.unlink()
             _tag_file(part).unlink()
             raise ShelfError(
-                f"{url} is not what its shelf promises: the checksum is {got}, it should be {checksum}",
-                "It was thrown away. Try again; if it stays so, tell who keeps the shelf.",
+                tr(
+                    "{url} is not what its shelf promises: the checksum is {got}, it should be {checksum}",
+                    url=url,
+                    got=got,
+                    checksum=checksum,
+                ),
+                tr("It was thrown away. Try again; if it stays so, tell who keeps the shelf."),
             )
     os.replace(part, to)
     with contextlib.suppress(FileNotFoundError):
@@ -112,7 +118,14 @@ def _get_rest(
             part.unlink()
             raise httpx.ReadError("the part that is here does not fit")
         if answer.status_code not in (httpx.codes.OK, httpx.codes.PARTIAL_CONTENT):
-            raise ShelfError(f"{url}: the server answers {answer.status_code} {answer.reason_phrase}")
+            raise ShelfError(
+                tr(
+                    "{url}: the server answers {status_code} {reason_phrase}",
+                    url=url,
+                    status_code=answer.status_code,
+                    reason_phrase=answer.reason_phrase,
+                )
+            )
         resumed = answer.status_code == httpx.codes.PARTIAL_CONTENT
         have = have if resumed else 0
         length = int(answer.headers.get("content-length", 0))
@@ -125,7 +138,9 @@ def _get_rest(
                 have += len(chunk)
                 if max(have, total) > largest[0]:
                     file.truncate(0)
-                    raise LimitExceeded(f"{url} is larger than {largest[0]:,} bytes", largest[1])
+                    raise LimitExceeded(
+                        tr("{url} is larger than {largest:,} bytes", url=url, largest=largest[0]), largest[1]
+                    )
                 file.write(chunk)
                 pace.check(len(chunk))
                 work.progress(f"fetching {part.name.removesuffix('.part')}", have, total)
@@ -147,8 +162,12 @@ class _Pace:
             return
         if self._got / elapsed < self._patience.least_pace:
             raise ShelfError(
-                f"{self._url}: the server sends {self._got / elapsed:,.0f} bytes a second; that is given up",
-                "What came is kept; the next try goes on from there.",
+                tr(
+                    "{url}: the server sends {got:,.0f} bytes a second; that is given up",
+                    url=self._url,
+                    got=self._got / elapsed,
+                ),
+                tr("What came is kept; the next try goes on from there."),
             )
         self._since, self._got = time.monotonic(), 0
 
@@ -162,7 +181,9 @@ def _unreachable(url: str, error: Exception, patience: Patience) -> ShelfError:
         why = f"no answer within {patience.silence_s:g} seconds"
     else:
         why = str(error) or type(error).__name__
-    return ShelfError(f"{url} could not be fetched: {why}", "Is the server running, and the address right?")
+    return ShelfError(
+        tr("{url} could not be fetched: {why}", url=url, why=why), tr("Is the server running, and the address right?")
+    )
 
 
 def _tag_file(part: Path) -> Path:

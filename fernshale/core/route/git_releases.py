@@ -11,6 +11,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import CommandError
 from fernshale.core.base.release_notation import read_written
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.process.git import ask_git
 from fernshale.core.process.git_tree import GitName, git_contents, git_entries, git_names
@@ -32,7 +33,7 @@ def find_git_releases(repository: Path, profile: Profile | None, token: CancelTo
         version = _version_of(repository, name)
         if version:
             what = "tag" if name.is_tag else "branch"
-            why = f"the {what} {name.name}"
+            why = tr("the {what} {name}", what=what, name=name.name)
             found.append(
                 FoundRelease(
                     "engine" if kind == "engine" else "plugin", id, version, repository, why, commit=name.commit,
@@ -80,7 +81,10 @@ def export_commit(found: FoundRelease, folder: Path, work: Work) -> FoundRelease
         links = []
         for entry, data in git_contents(found.place, entries, work.token):
             if data is None:
-                raise CommandError(f"{found.place} lacks the object of {entry.path}", "It may be a partial clone.")
+                raise CommandError(
+                    tr("{place} lacks the object of {path}", place=found.place, path=entry.path),
+                    tr("It may be a partial clone."),
+                )
             target = staging / entry.path
             if entry.mode == "120000":
                 links.append((target, os.fsdecode(data)))

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
 
+from fernshale.core.base.texts import tr
 from fernshale.core.route.candidates import (
     READINESS,
     CandidateTable,
@@ -119,7 +120,7 @@ def _steps(field: CandidateTable, choice: ReleaseChoice, shelf: Shelf, to: str) 
         taken = choice.taken.get(id)
         if here is None:
             if taken is not None and not _is_successor(id, choice, shelf):
-                why = f"{_who_needs(id, choice)} needs it; {_why(taken, shelf, to)}"
+                why = tr("{who_needs} needs it; {why}", who_needs=_who_needs(id, choice), why=_why(taken, shelf, to))
                 yield PluginStep(id, "", taken.version, "add", why)
         elif id in choice.following:
             yield from _follow(here, shelf, choice)
@@ -127,7 +128,7 @@ def _steps(field: CandidateTable, choice: ReleaseChoice, shelf: Shelf, to: str) 
             yield _left_out(field, here, shelf, to)
         elif taken.is_here:
             held = id in field.wishes.hold
-            why = "kept as it is, as you decided" if held else _why_stay(here, shelf, to)
+            why = tr("kept as it is, as you decided") if held else _why_stay(here, shelf, to)
             yield PluginStep(id, here.version, here.version, "hold" if held else "stay", why)
         else:
             action: PlanAction = "update" if taken.readiness == "ready" else taken.readiness
@@ -137,36 +138,40 @@ def _steps(field: CandidateTable, choice: ReleaseChoice, shelf: Shelf, to: str) 
 def _why_stay(here: InstalledPlugin, shelf: Shelf, to: str) -> str:
     known = shelf.plugin(here.id, here.version)
     text = here.accepts or (known.accepts or known.said_to_work if known else "")
-    return f"{here.version} accepts {text}, which holds {to}"
+    return tr("{version} accepts {words}, which holds {to}", version=here.version, words=text, to=to)
 
 
 def _why(item: PluginCandidate, shelf: Shelf, to: str) -> str:
     release = shelf.plugin(item.id, item.version)
     assert release is not None
     words: dict[Readiness, str] = {
-        "ready": f"{item.version} accepts {release.accepts}",
-        "reported to work": f"{item.version} is reported to work on {release.said_to_work}; its vendor does not say so",
-        "preview only": f"only the preview {item.version} accepts {to}",
-        "revision only": f"only the source revision {item.version} accepts {to}",
-        "untested": f"nobody says which engine releases {item.version} accepts",
+        "ready": tr("{version} accepts {accepts}", version=item.version, accepts=release.accepts),
+        "reported to work": tr(
+            "{version} is reported to work on {said_to_work}; its vendor does not say so",
+            version=item.version,
+            said_to_work=release.said_to_work,
+        ),
+        "preview only": tr("only the preview {version} accepts {to}", version=item.version, to=to),
+        "revision only": tr("only the source revision {version} accepts {to}", version=item.version, to=to),
+        "untested": tr("nobody says which engine releases {version} accepts", version=item.version),
         "nothing": "",
     }
-    faults = "".join(f"; known fault: {fault.what}" for fault in item.faults)
-    needs = "".join(f"; needs {need.id} {need.accepts}" for need in item.needs)
-    step = f"; in step with its set {item.set}" if item.set else ""
+    faults = "".join(tr("; known fault: {what}", what=fault.what) for fault in item.faults)
+    needs = "".join(tr("; needs {id} {accepts}", id=need.id, accepts=need.accepts) for need in item.needs)
+    step = tr("; in step with its set {set}", set=item.set) if item.set else ""
     return words[item.readiness] + needs + step + faults
 
 
 def _left_out(field: CandidateTable, here: InstalledPlugin, shelf: Shelf, to: str) -> PluginStep:
     if here.id in field.wishes.left_out:
-        return PluginStep(here.id, here.version, "", "left out", "as you decided")
+        return PluginStep(here.id, here.version, "", "left out", tr("as you decided"))
     known = ", ".join(item.version for item in shelf.releases_of(here.id))
     if not known:
-        why = "no release of it is on the shelf"
+        why = tr("no release of it is on the shelf")
     elif any(item.readiness != "nothing" for item in field.of[here.id]):
-        why = "a release would accept it, but not together with the others"
+        why = tr("a release would accept it, but not together with the others")
     else:
-        why = f"none of {known} accepts {to}"
+        why = tr("none of {known} accepts {to}", known=known, to=to)
     succession = shelf.succession(here.id)
     if succession is not None:
         why += f"; {_succession_words(succession)}"
@@ -187,10 +192,10 @@ def _follow(here: InstalledPlugin, shelf: Shelf, choice: ReleaseChoice) -> Itera
 def _succession_words(item: Succession) -> str:
     names = " and ".join(item.to)
     words = {
-        "renamed": f"it is called {names} now",
-        "split": f"it was split into {names}",
-        "folded": f"it is part of {names} now",
-        "deprecated": "it is deprecated",
+        "renamed": tr("it is called {names} now", names=names),
+        "split": tr("it was split into {names}", names=names),
+        "folded": tr("it is part of {names} now", names=names),
+        "deprecated": tr("it is deprecated"),
     }
     return words[item.kind] + (f": {item.why}" if item.why else "")
 
@@ -220,26 +225,33 @@ def _conflicts(
 def _demand_words(claim: Claim, field: CandidateTable, to: str) -> str:
     match claim.kind:
         case "gets a release":
-            return f"{claim.id} is to be updated"
+            return tr("{id} is to be updated", id=claim.id)
         case "accepts":
             fitting = [item.version for item in field.of[claim.id] if item.readiness != "nothing"]
-            return f"of {claim.id} {'only ' + ', '.join(fitting) if fitting else 'no release'} accepts {to}"
+            return tr(
+                "of {id} {tr} accepts {to}",
+                id=claim.id,
+                tr="only " + ", ".join(fitting) if fitting else tr("no release"),
+                to=to,
+            )
         case "needs":
-            needs = {f"{item.version} needs {claim.other} {need.accepts}": None
+            needs = {tr("{version} needs {other} {accepts}", version=item.version, other=claim.other, accepts=need.accepts): None
                      for item in field.of[claim.id] for need in item.needs if need.id == claim.other}  # fmt: skip
             return f"{claim.id} {', '.join(needs)}"
         case "in step":
-            return f"{claim.id} stands at the version of its set {claim.other}"
+            return tr("{id} stands at the version of its set {other}", id=claim.id, other=claim.other)
 
 
 def _remedies(claims: Sequence[Claim], field: CandidateTable, shelf: Shelf, targets: Sequence[str]) -> Iterator[str]:
     wanted = [claim.id for claim in claims if claim.kind == "gets a release"]
     for id in wanted:
-        yield f"hold {id} back: keep the copy that is here, although it may not compile"
-        yield f"leave {id} out until a release fits"
+        yield tr("hold {id} back: keep the copy that is here, although it may not compile", id=id)
+        yield tr("leave {id} out until a release fits", id=id)
     here = tuple(field.here.values())
     for target in targets:
         other = find_candidates(shelf, target, ProjectPlugins(here, field.wishes))
         left_out = Program(other, shelf).solve().left_out
         if not set(left_out) & set(wanted):
-            yield f"go to {target} instead: there {' and '.join(wanted)} can be updated"
+            yield tr(
+                "go to {target} instead: there {wanted} can be updated", target=target, wanted=" and ".join(wanted)
+            )

@@ -19,6 +19,7 @@ from fernshale.core.base.globs import literal, matches
 from fernshale.core.base.release import is_release, parse_release
 from fernshale.core.base.release_notation import read_written
 from fernshale.core.base.textfile import text_of
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.profile.model import Profile, Reach
@@ -143,7 +144,9 @@ def _by_profile(folder: Path, profile: Profile | None) -> FoundRelease | None:
     engine = profile.engine
     if engine is not None and (text := _text(folder / engine.descriptor)) is not None:
         version = _value(text, engine.version, engine.descriptor)
-        return FoundRelease("engine", profile.id, version, folder, f"its {engine.descriptor} says so")
+        return FoundRelease(
+            "engine", profile.id, version, folder, tr("its {descriptor} says so", descriptor=engine.descriptor)
+        )
     shape = profile.plugins
     if not shape.descriptor:
         return None
@@ -164,7 +167,9 @@ def _by_profile(folder: Path, profile: Profile | None) -> FoundRelease | None:
         return _value(text, reach.filled(plugin=own), name) if reach is not None else ""
 
     id = value(shape.id) or own
-    return FoundRelease("plugin", id, value(shape.version), folder, f"its {name} says so", accepts=value(shape.accepts))
+    return FoundRelease(
+        "plugin", id, value(shape.version), folder, tr("its {name} says so", name=name), accepts=value(shape.accepts)
+    )
 
 
 def _by_manifest(folder: Path) -> FoundRelease | None:
@@ -174,13 +179,13 @@ def _by_manifest(folder: Path) -> FoundRelease | None:
             text = _text(path)
             if text is not None and (name := _value(text, id, path.name)):
                 return FoundRelease(
-                    "plugin", name, _value(text, version, path.name), folder, f"its {path.name} says so"
+                    "plugin", name, _value(text, version, path.name), folder, tr("its {name} says so", name=path.name)
                 )
     for name in _VERSION_FILES:
         text = _text(folder / name)
         if text is not None and is_release(text.strip()):
             id_ = _id_of(folder.name) or folder.parent.name
-            return FoundRelease("plugin", id_, text.strip(), folder, f"its {name} says so")
+            return FoundRelease("plugin", id_, text.strip(), folder, tr("its {name} says so", name=name))
     return None
 
 
@@ -192,11 +197,13 @@ def _by_name(path: Path) -> FoundRelease | None:
     if ((written := read_written(name)) is not None and name[:1].isdigit()) or (
         name[:1] in "vV" and written is not None
     ):
-        return FoundRelease("plugin", path.parent.name, written.text, path, "its name and that of its parent folder")
+        return FoundRelease(
+            "plugin", path.parent.name, written.text, path, tr("its name and that of its parent folder")
+        )
     found = _NAMED.fullmatch(re.sub(r"-(?:py\d.*|src|sources?)$", "", name))
     if found is None or (written := read_written(found["version"])) is None:
         return None
-    return FoundRelease("plugin", found["id"], written.text, path, "its name says so")
+    return FoundRelease("plugin", found["id"], written.text, path, tr("its name says so"))
 
 
 def _id_of(name: str) -> str:
@@ -215,7 +222,7 @@ def _in_archive(archive: Path, profile: Profile | None, work: Work) -> FoundRele
         if found is None or not found.is_complete:
             found = named or found
         if found is None:
-            return FoundRelease("plugin", "", "", archive, "no version in its name or contents", inside)
+            return FoundRelease("plugin", "", "", archive, tr("no version in its name or contents"), inside)
         is_engine = profile is not None and found.id.lower() == profile.id.lower()
         kind: ReleaseKind = "engine" if is_engine else found.kind
         return with_stage(replace(found, kind=kind, place=archive, inside=inside), profile)

@@ -10,6 +10,7 @@ from typing import ClassVar, Literal, Protocol
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.base.texts import tr
 from fernshale.core.base.toml_schema import STRICT
 from fernshale.core.base.work import UNWATCHED, Work
 
@@ -57,7 +58,7 @@ class Workaround:
 
     def __post_init__(self) -> None:
         if not self.line.strip() or "\n" in self.line:
-            raise ValueError("a workaround is one line with something on it")
+            raise ValueError(tr("a workaround is one line with something on it"))
         if self.until:
             try:
                 parse_release(self.until)
@@ -187,8 +188,16 @@ class Shelf:
         found = next((item for item in there if same_release(item.version, version)), None)
         if found is not None:
             return found
-        names = ", ".join(item.version for item in there) or "no release of it"
-        raise NotOnShelf(f"{id} {version} is not on the shelf {', '.join(self.addresses)}; there is {names}")
+        names = ", ".join(item.version for item in there) or tr("no release of it")
+        raise NotOnShelf(
+            tr(
+                "{id} {version} is not on the shelf {addresses}; there is {names}",
+                id=id,
+                version=version,
+                addresses=", ".join(self.addresses),
+                names=names,
+            )
+        )
 
     def engines_of(self, id: str) -> tuple[EngineRelease, ...]:
         return tuple(item for item in self.engines if item.id == id)

@@ -16,6 +16,7 @@ from pathlib import Path
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import same_release
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.process.git_tree import is_repository
 from fernshale.core.profile.model import Profile
@@ -35,7 +36,7 @@ def find_releases(source: Path, profile: Profile | None, work: Work) -> tuple[Fo
     """
     source = source.expanduser()
     if not source.exists():
-        raise MisuseError(f"{source} does not exist")
+        raise MisuseError(tr("{source} does not exist", source=source))
     source = source.resolve()
     if source.is_dir() and is_repository(source):
         return find_git_releases(source, profile, work.token)
@@ -54,7 +55,8 @@ def add_releases(
     for item in found:
         if not item.is_complete:
             raise MisuseError(
-                f"{item.place}: its {'version' if item.id else 'name'} is not known", "Say it with --id and --version."
+                tr("{place}: its {missing} is not known", place=item.place, missing="version" if item.id else "name"),
+                tr("Say it with --id and --version."),
             )
     shelf = shelf.expanduser().resolve()
     file = _read_or_make(shelf)
@@ -97,7 +99,10 @@ def _placed(shelf: Path, item: FoundRelease, work: Work, *, in_place: bool) -> S
         allow_place(shelf, item.place)
         return _release(item, _Where(place=str(item.place)))
     if shelf.is_relative_to(item.place):
-        raise MisuseError(f"the shelf {shelf} is inside {item.place}", "Choose another folder for the shelf.")
+        raise MisuseError(
+            tr("the shelf {shelf} is inside {place}", shelf=shelf, place=item.place),
+            tr("Choose another folder for the shelf."),
+        )
     folder = f"releases/{_safe(item.id)}/{_safe(item.version)}"
     duplicate_tree(item.place, _new(shelf / folder), work)
     return _release(item, _Where(folder))

@@ -12,6 +12,7 @@ from urllib.parse import SplitResult, unquote, urlsplit
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 
 
 def is_server(address: str) -> bool:
@@ -50,7 +51,7 @@ def split_address(address: str) -> SplitResult:
     except ValueError:
         shown = address.rpartition("@")[2]
         raise MisuseError(
-            f"{shown!r} is no address of a server", "An address looks like http://host:8000/folder."
+            tr("{shown!r} is no address of a server", shown=shown), tr("An address looks like http://host:8000/folder.")
         ) from None
     return parts
 

@@ -29,6 +29,7 @@ from urllib.parse import unquote, urlsplit
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.handles import Below
 from fernshale.core.base.limits import limits
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.route.download import sha256_of
 from fernshale.core.route.shelf import ShelfRelease
@@ -107,7 +108,9 @@ class ShelfServer:
             self._server = _BoundedServer((host, port), Handler)
         except (OverflowError, OSError) as error:
             why = getattr(error, "strerror", None) or error
-            raise MisuseError(f"the shelf cannot be given out at {host}, port {port}: {why}") from error
+            raise MisuseError(
+                tr("the shelf cannot be given out at {host}, port {port}: {why}", host=host, port=port, why=why)
+            ) from error
         self._thread = threading.Thread(target=self._server.serve_forever, kwargs={"poll_interval": 0.1}, daemon=True)
         self._thread.start()
 

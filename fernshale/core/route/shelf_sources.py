@@ -19,6 +19,7 @@ from fernshale.core.base.data_folder import cache_folder
 from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.limits import LimitExceeded, limits
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.texts import tr
 from fernshale.core.base.toml_schema import read_utf8
 from fernshale.core.base.work import Work
 from fernshale.core.route.download import PATIENCE, Patience, ShelfError, fetch, sha256_of
@@ -44,7 +45,7 @@ class FolderSource:
         """Raises ShelfError when it leads out of the shelf by a link."""
         target = (self.folder / path).resolve()
         if not target.is_relative_to(self.folder.resolve()):
-            raise ShelfError(f"{path} lies outside the shelf {self.address}")
+            raise ShelfError(tr("{path} lies outside the shelf {address}", path=path, address=self.address))
         return target
 
     def is_here(self, item: ShelfRelease) -> bool:
@@ -60,8 +61,15 @@ class FolderSource:
         archive = self.file(item.archive)
         if item.checksum and (got := _known_checksum(archive)) != item.checksum:
             raise ShelfError(
-                f"{archive}: the checksum is {got}, {self.address}/{NAME} says {item.checksum}",
-                "The archive was changed or damaged; put the right one there.",
+                tr(
+                    "{archive}: the checksum is {got}, {address}/{name} says {checksum}",
+                    archive=archive,
+                    got=got,
+                    address=self.address,
+                    name=NAME,
+                    checksum=item.checksum,
+                ),
+                tr("The archive was changed or damaged; put the right one there."),
             )
         return _unpacked(_cache_of(self.address), archive, item.folder, work)
 
@@ -69,11 +77,19 @@ class FolderSource:
         place = Path(item.place)
         if not is_allowed(self.folder, item.place):
             raise ShelfError(
-                f"{item.id} {item.version} is outside the shelf {self.address}, in {place}, and nobody has allowed that",
-                "Allow it with `fernshale shelf add SHELF PLACE --in-place`, if you know the place.",
+                tr(
+                    "{id} {version} is outside the shelf {address}, in {place}, and nobody has allowed that",
+                    id=item.id,
+                    version=item.version,
+                    address=self.address,
+                    place=place,
+                ),
+                tr("Allow it with `fernshale shelf add SHELF PLACE --in-place`, if you know the place."),
             )
         if not place.is_dir():
-            raise ShelfError(f"{item.id} {item.version}: {place} is not there any more")
+            raise ShelfError(
+                tr("{id} {version}: {place} is not there any more", id=item.id, version=item.version, place=place)
+            )
         return place
 
 
@@ -144,7 +160,7 @@ def _stamp_of(address: str) -> str:
 
 def _read_all(addresses: Sequence[str], patience: Patience) -> Shelf:
     if not addresses:
-        raise MisuseError("no shelf was named", "Name the folder or server of the releases with --shelf.")
+        raise MisuseError(tr("no shelf was named"), tr("Name the folder or server of the releases with --shelf."))
     title, notices, sources = "", [], []
     owners: dict[ShelfRelease, ShelfSource] = {}
     known: dict[tuple[type, str, object], ShelfRelease] = {}
@@ -160,8 +176,13 @@ def _read_all(addresses: Sequence[str], patience: Patience) -> Shelf:
             owners.setdefault(first, source)
             if first.checksum and item.checksum and first.checksum != item.checksum:
                 notices.append(
-                    f"{item.id} {item.version} differs between {owners[first].address} and {source.address}; "
-                    "the first is taken"
+                    tr(
+                        "{id} {version} differs between {first} and {second}; the first is taken",
+                        id=item.id,
+                        version=item.version,
+                        first=owners[first].address,
+                        second=source.address,
+                    )
                 )
         successions.update({item.id: item for item in file.succession if item.id not in successions})
     ordered = [item for _, item in sorted(known.items(), key=lambda pair: (pair[0][1], pair[0][2]))]
@@ -192,7 +213,7 @@ def _open(address: str, patience: Patience) -> tuple[ShelfSource, ShelfFile, lis
         except ShelfError as error:
             if not index.exists():
                 raise
-            _unreached[folder] = f"{error.message}; what was fetched of it before is used"
+            _unreached[folder] = tr("{message}; what was fetched of it before is used", message=error.message)
         # Also remember failures: each attempt to reach a dead server takes the whole time limit.
         _last_fetched[folder] = time.monotonic()
     notices = [_unreached[folder]] if folder in _unreached else []
@@ -200,7 +221,13 @@ def _open(address: str, patience: Patience) -> tuple[ShelfSource, ShelfFile, lis
     unchecked = [f"{item.id} {item.version}" for item in file.releases if not (item.archive and item.checksum)]
     unchecked += [path for item in file.releases for path in files_of(item) if path not in file.files]
     if unchecked:
-        raise ShelfError(f"{address} gives no archive or no checksum for {', '.join(unchecked[:4])}")
+        raise ShelfError(
+            tr(
+                "{address} gives no archive or no checksum for {unchecked}",
+                address=address,
+                unchecked=", ".join(unchecked[:4]),
+            )
+        )
     source.checksums.update(file.files)
     _drop_changed(folder, file)
     return source, file, notices
@@ -223,16 +250,28 @@ def read_shelf_folder(folder: Path) -> ShelfFile:
     folder = folder.resolve()
     path = folder / NAME
     if not path.is_file():
-        raise MisuseError(f"{folder} is no shelf: it has no {NAME}", f"Name the folder that holds {NAME}.")
+        raise MisuseError(
+            tr("{folder} is no shelf: it has no {name}", folder=folder, name=NAME),
+            tr("Name the folder that holds {name}.", name=NAME),
+        )
     file = parse_shelf_file(_text_of(path), path)
     missing = []
     for item in file.releases:
         for name in paths_of(item):
             target = (folder / name).resolve()
             if not target.is_relative_to(folder):
-                missing.append((0, f"{item.id} {item.version}: {name} lies outside the shelf"))
+                missing.append(
+                    (
+                        0,
+                        tr(
+                            "{id} {version}: {name} lies outside the shelf", id=item.id, version=item.version, name=name
+                        ),
+                    )
+                )
             elif not target.exists():
-                missing.append((0, f"{item.id} {item.version}: {name} is not there"))
+                missing.append(
+                    (0, tr("{id} {version}: {name} is not there", id=item.id, version=item.version, name=name))
+                )
     if missing:
         raise FormatError(path, missing)
     return file
@@ -241,7 +280,9 @@ def read_shelf_folder(folder: Path) -> ShelfFile:
 def _text_of(path: Path) -> str:
     largest = limits().shelf_file_bytes
     if path.stat().st_size > largest:
-        raise LimitExceeded(f"{path} has more than {largest:,} bytes", "shelf_file_bytes")
+        raise LimitExceeded(
+            tr("{path} has more than {largest:,} bytes", path=path, largest=largest), "shelf_file_bytes"
+        )
     return read_utf8(path)[1]
 
 
@@ -253,7 +294,7 @@ def _unpacked(cache: Path, archive: Path, inside: str, work: Work) -> Path:
                 unpack(archive, folder, work)
     place = _within(folder, inside)
     if not place.is_dir():
-        raise ShelfError(f"{archive.name} has no folder {inside}")
+        raise ShelfError(tr("{name} has no folder {inside}", name=archive.name, inside=inside))
     return place
 
 
@@ -261,7 +302,14 @@ def _within(folder: Path, inside: str) -> Path:
     """A folder of a release, wherever links within the shelf lead. Raises ShelfError where they lead out of it."""
     place, root = (folder / inside).resolve(), folder.resolve()
     if not place.is_relative_to(root):
-        raise ShelfError(f"the folder {inside} of {folder} is a link that leads to {place}, outside")
+        raise ShelfError(
+            tr(
+                "the folder {inside} of {folder} is a link that leads to {place}, outside",
+                inside=inside,
+                folder=folder,
+                place=place,
+            )
+        )
     return place
 
 
@@ -273,7 +321,9 @@ def _known_checksum(archive: Path) -> str:
     try:
         status = archive.stat()
     except OSError as error:
-        raise ShelfError(f"{archive} cannot be read: {error.strerror}") from error
+        raise ShelfError(
+            tr("{archive} cannot be read: {strerror}", archive=archive, strerror=error.strerror)
+        ) from error
     key = (str(archive), status.st_mtime_ns, status.st_size)
     if key not in _checksums:
         _checksums[key] = sha256_of(archive)

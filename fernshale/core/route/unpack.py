@@ -25,6 +25,7 @@ from typing import IO, Any
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.limits import LimitExceeded, limits
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.route.shelf_file import is_inside
 
@@ -40,7 +41,9 @@ class BadArchive(FernshaleError):
     """An archive that is damaged or hostile; nothing of it was kept."""
 
     def __init__(self, path: Path, why: str) -> None:
-        super().__init__(f"{path.name} was not unpacked: {why}", "Download it again from its source.")
+        super().__init__(
+            tr("{name} was not unpacked: {why}", name=path.name, why=why), tr("Download it again from its source.")
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,9 +67,11 @@ def unpack(archive: Path, folder: Path, work: Work) -> None:
                 members, opener = _open(archive, stack)
                 _write(archive, list(_bounded(archive, members, work.token)), opener, staging, work)
             except _DAMAGE as error:
-                raise BadArchive(archive, f"it is damaged or cut short ({error})") from error
+                raise BadArchive(archive, tr("it is damaged or cut short ({error})", error=error)) from error
             except FileExistsError as error:
-                raise BadArchive(archive, f"two of its entries have one name: {error.filename}") from error
+                raise BadArchive(
+                    archive, tr("two of its entries have one name: {filename}", filename=error.filename)
+                ) from error
             except RuntimeError as error:  # zipfile's way to report that a password is required
                 raise BadArchive(archive, str(error)) from error
         os.rename(staging, folder)
@@ -83,11 +88,30 @@ def _bounded(archive: Path, members: Iterator[_Member], token: CancelToken) -> I
         token.check()
         total += member.size
         if number >= bound.archive_members:
-            raise LimitExceeded(f"{archive.name} has more than {bound.archive_members:,} entries", "archive_members")
+            raise LimitExceeded(
+                tr(
+                    "{name} has more than {archive_members:,} entries",
+                    name=archive.name,
+                    archive_members=bound.archive_members,
+                ),
+                "archive_members",
+            )
         if total > bound.archive_bytes:
-            raise LimitExceeded(f"{archive.name} unpacks to more than {bound.archive_bytes:,} bytes", "archive_bytes")
+            raise LimitExceeded(
+                tr(
+                    "{name} unpacks to more than {archive_bytes:,} bytes",
+                    name=archive.name,
+                    archive_bytes=bound.archive_bytes,
+                ),
+                "archive_bytes",
+            )
         if total > bound.archive_small_bytes and total > size * bound.archive_ratio:
-            words = f"{archive.name} unpacks to more than {bound.archive_ratio} times its own {size:,} bytes"
+            words = tr(
+                "{name} unpacks to more than {archive_ratio} times its own {size:,} bytes",
+                name=archive.name,
+                archive_ratio=bound.archive_ratio,
+                size=size,
+            )
             raise LimitExceeded(words, "archive_ratio")
         yield member
 
@@ -97,7 +121,7 @@ def _open(archive: Path, stack: ExitStack) -> tuple[Iterator[_Member], Any]:
         zipped = stack.enter_context(zipfile.ZipFile(archive))
         return (_zip_member(info) for info in zipped.infolist()), zipped.open
     if archive.suffix == ".zip":
-        raise BadArchive(archive, "it is damaged or cut short (its table of contents is missing)")
+        raise BadArchive(archive, tr("it is damaged or cut short (its table of contents is missing)"))
     tarred = stack.enter_context(tarfile.TarFile.open(archive, errorlevel=2))
     return _tar_members(archive, tarred), tarred.extractfile
 
@@ -109,7 +133,7 @@ def _tar_members(archive: Path, tarred: tarfile.TarFile) -> Iterator[_Member]:
     assert tarred.fileobj is not None
     tarred.fileobj.seek(tarred.offset)
     if tarred.fileobj.read(512) != bytes(512):
-        raise tarfile.ReadError("its end is missing")
+        raise tarfile.ReadError(tr("its end is missing"))
 
 
 def _zip_member(info: zipfile.ZipInfo) -> _Member:
@@ -123,11 +147,11 @@ def _tar_member(archive: Path, info: tarfile.TarInfo) -> _Member:
         ("folder", info.isdir()),
         ("file", info.isreg()),
         ("link", info.issym()),
-        ("hard link", info.islnk()),
+        (tr("hard link"), info.islnk()),
     ):
         if fits:
             return _Member(info.name.rstrip("/"), kind, info.mode & 0o777, info.size, info.linkname, info)
-    raise BadArchive(archive, f"{info.name} is a device or another special file")
+    raise BadArchive(archive, tr("{name} is a device or another special file", name=info.name))
 
 
 def _write(archive: Path, members: list[_Member], opener: Any, staging: Path, work: Work) -> None:
@@ -135,31 +159,38 @@ def _write(archive: Path, members: list[_Member], opener: Any, staging: Path, wo
     wanted = sum(member.size for member in members)
     free = shutil.disk_usage(staging).free
     if wanted > free:
-        raise BadArchive(archive, f"it would take {wanted:,} bytes and only {free:,} are free")
+        raise BadArchive(
+            archive, tr("it would take {wanted:,} bytes and only {free:,} are free", wanted=wanted, free=free)
+        )
     for number, member in enumerate(members):
         work.check()
-        work.progress(f"unpacking {archive.name}", number, len(members))
+        work.progress(tr("unpacking {name}", name=archive.name), number, len(members))
         name = posixpath.normpath(member.name)
         if name == ".":
             continue
         if not is_inside(member.name):
-            raise BadArchive(archive, f"{member.name!r} leads outside")
+            raise BadArchive(archive, tr("{name!r} leads outside", name=member.name))
         target = staging / name
         target.parent.mkdir(parents=True, exist_ok=True)
         if member.kind == "folder":
             target.mkdir(exist_ok=True)
         elif member.kind == "hard link":
             if not is_inside(member.target):
-                raise BadArchive(archive, f"the link {name!r} leads to {member.target!r}, outside")
+                raise BadArchive(
+                    archive, tr("the link {name!r} leads to {target!r}, outside", name=name, target=member.target)
+                )
             source = staging / posixpath.normpath(member.target)
             if not source.is_file():
-                raise BadArchive(archive, f"the link {name!r} leads to {member.target!r}, which is not in it")
+                raise BadArchive(
+                    archive,
+                    tr("the link {name!r} leads to {target!r}, which is not in it", name=name, target=member.target),
+                )
             shutil.copy2(source, target)
         elif member.kind == "link":
             to = member.target or _link_target(opener, member)
             reached = posixpath.normpath(posixpath.join(posixpath.dirname(name), to))
             if to.startswith("/") or reached.startswith(".."):
-                raise BadArchive(archive, f"the link {name!r} leads to {to!r}, outside")
+                raise BadArchive(archive, tr("the link {name!r} leads to {to!r}, outside", name=name, to=to))
             links.append((name, to))
         else:
             with opener(member.handle) as source_file:
@@ -171,7 +202,10 @@ def _write(archive: Path, members: list[_Member], opener: Any, staging: Path, wo
     for name, to in links:
         reached = os.path.realpath(staging / name)
         if reached != inside and not reached.startswith(inside + os.sep):
-            raise BadArchive(archive, f"the link {name!r} leads to {to!r}, which by way of other links is outside")
+            raise BadArchive(
+                archive,
+                tr("the link {name!r} leads to {to!r}, which by way of other links is outside", name=name, to=to),
+            )
 
 
 def _link_target(opener: Any, member: _Member) -> str:
@@ -187,9 +221,9 @@ def _copy(archive: Path, source: IO[bytes], target: Path, member: _Member) -> No
         while chunk := source.read(_CHUNK):
             written += len(chunk)
             if written > member.size:
-                raise BadArchive(archive, f"{member.name} is larger than it says")
+                raise BadArchive(archive, tr("{name} is larger than it says", name=member.name))
             file.write(chunk)
     if written != member.size:
-        raise BadArchive(archive, f"{member.name} is cut short")
+        raise BadArchive(archive, tr("{name} is cut short", name=member.name))
     # The owner can always read and write; set-id and sticky bits are dropped.
     target.chmod((member.mode | 0o600) & 0o755)

@@ -16,6 +16,7 @@ import blake3
 
 from fernshale.core.base.disk import sync_folder
 from fernshale.core.base.errors import MisuseError, StoreError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.snapshot.pack import CONTENT, SUFFIX, DamagedBlock, DigestMismatch, PackBlock, read_block, read_pack
 from fernshale.core.snapshot.store import Snapshot, Store
@@ -34,7 +35,7 @@ class Policy:
 
     def __post_init__(self) -> None:
         if self.last < 0 or self.daily < 0 or not (self.last or self.daily):
-            raise MisuseError("a policy has to keep something", "As --keep-last 10, or --keep-daily 14.")
+            raise MisuseError(tr("a policy has to keep something"), tr("As --keep-last 10, or --keep-daily 14."))
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,8 +78,11 @@ def delete(store: Store, ids: Iterable[str], needed: Callable[[], Collection[str
         unread = store.unread_manifests()
         if unread - set(paths):
             raise StoreError(
-                f"snapshot {', '.join(sorted(unread - set(paths)))} is damaged; the contents it needs are unknown",
-                "Forget it by its id first.",
+                tr(
+                    "snapshot {unread} is damaged; the contents it needs are unknown",
+                    unread=", ".join(sorted(unread - set(paths))),
+                ),
+                tr("Forget it by its id first."),
             )
         live |= store.parts_of(live)
         work.check()
@@ -95,7 +99,7 @@ def _free(store: Store, live: Collection[bytes], work: Work) -> None:
     try:
         for number, path in enumerate(packs):
             work.check()
-            work.progress("freeing", number, len(packs))
+            work.progress(tr("freeing"), number, len(packs))
             try:
                 blocks = [_sound(block) for block in read_pack(path)]
             except StoreError:

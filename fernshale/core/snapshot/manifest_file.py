@@ -19,6 +19,7 @@ import blake3
 import zstandard
 
 from fernshale.core.base.errors import StoreError
+from fernshale.core.base.texts import tr
 from fernshale.core.snapshot.manifest import FACTS, Extra, Folder, Manifest
 from fernshale.core.snapshot.pack import DigestMismatch
 
@@ -74,7 +75,9 @@ def read_summary(path: Path) -> dict[str, Any]:
     try:
         data: dict[str, Any] = json.loads(line)
         if data["format"] != FORMAT:
-            raise StoreError(f"snapshot {path.stem} was written by another Fernshale ({data['format']})")
+            raise StoreError(
+                tr("snapshot {id} was written by another Fernshale ({format})", id=path.stem, format=data["format"])
+            )
         return data
     except (ValueError, KeyError, TypeError) as error:
         raise _damaged(path) from error
@@ -141,4 +144,4 @@ def _extra(data: list[Any]) -> Extra:
 
 
 def _damaged(path: Path) -> DigestMismatch:
-    return DigestMismatch(f"the manifest of snapshot {path.stem} is damaged")
+    return DigestMismatch(tr("the manifest of snapshot {id} is damaged", id=path.stem))

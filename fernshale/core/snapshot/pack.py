@@ -28,6 +28,7 @@ import zstandard
 
 from fernshale.core.base.disk import sync_folder
 from fernshale.core.base.errors import StoreError
+from fernshale.core.base.texts import tr
 
 MAGIC = b"fernshale-pack/2\n"
 SUFFIX = ".pack"
@@ -59,7 +60,8 @@ class DamagedBlock(DigestMismatch):
 
     def __init__(self, path: Path, offset: int) -> None:
         super().__init__(
-            f"{path.name}, block at byte {offset} is damaged", "Run `fernshale snapshot verify` to see what it touches."
+            tr("{name}, block at byte {offset} is damaged", name=path.name, offset=offset),
+            tr("Run `fernshale snapshot verify` to see what it touches."),
         )
         self.offset = offset
 
@@ -100,7 +102,7 @@ def encode_parts(parts: Sequence[tuple[int, bytes]]) -> bytes:
 def decode_parts(data: bytes) -> list[tuple[int, bytes]]:
     """Raises DigestMismatch."""
     if len(data) % _PART.size:
-        raise DigestMismatch("a list of parts is damaged")
+        raise DigestMismatch(tr("a list of parts is damaged"))
     return list(_PART.iter_unpack(data))
 
 
@@ -112,7 +114,7 @@ def read_pack(path: Path, *, check: bool = False) -> Iterator[PackBlock | Damage
     end = path.stat().st_size
     with path.open("rb") as file:
         if file.read(len(MAGIC)) != MAGIC:
-            raise StoreError(f"{path.name} is not a pack")
+            raise StoreError(tr("{name} is not a pack", name=path.name))
         offset = len(MAGIC)
         while offset < end:
             try:
@@ -143,7 +145,14 @@ def read_block(path: Path, offset: int) -> OpenedBlock:
             _check_sum(handle, path, block)
             return OpenedBlock(content_of(handle, path, block), dict(block.blobs))
     except OSError as error:
-        raise DigestMismatch(f"{path.name}, block at byte {offset} cannot be read: {error.strerror}") from error
+        raise DigestMismatch(
+            tr(
+                "{name}, block at byte {offset} cannot be read: {strerror}",
+                name=path.name,
+                offset=offset,
+                strerror=error.strerror,
+            )
+        ) from error
 
 
 def content_of(handle: int, path: Path, block: PackBlock) -> bytes:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.process.workers import WorkerProcess, is_worthwhile
 from fernshale.core.snapshot.blob_writer import BlobWriter
@@ -60,7 +61,7 @@ def keep_contents(store: BlobStore, tree: Path, listed: Manifest, work: Work) ->
     place = os.fspath(tree)
 
     def tell(count: int) -> None:
-        work.progress("reading files", count, len(wanted))
+        work.progress(tr("reading files"), count, len(wanted))
 
     if not is_worthwhile(len(wanted), sum(sizes)):
         with store.keeping() as keeper:

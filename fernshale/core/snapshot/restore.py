@@ -25,6 +25,7 @@ import blake3
 
 from fernshale.core.base.disk import sync_file_system, write_all
 from fernshale.core.base.errors import MisuseError, StoreError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, joined, on_disk, parents, tree_path, under
 from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.process.workers import WorkerProcess, is_worthwhile
@@ -85,8 +86,8 @@ def restore(store: Store, manifest: Manifest, destination: Path, paths: Sequence
     root, is_fresh = _destination(destination, wanted)
     if not paths and not is_fresh and any(manifest.entry(here) is None for here in _standing(root)):
         raise MisuseError(
-            f"{destination} holds files that are not in the snapshot",
-            "Restore into a new folder, or name the paths to bring back.",
+            tr("{destination} holds files that are not in the snapshot", destination=destination),
+            tr("Restore into a new folder, or name the paths to bring back."),
         )
     kept = dict(_folder_entries(wanted))
     above = {up for path in wanted.folders if path for up in (*parents(path), path)}
@@ -137,7 +138,7 @@ def _move_up(whole: Path, destination: Path) -> None:
     for name in sorted(os.listdir(whole)):
         if not name.startswith(_TEMPORARY):
             if os.path.lexists(destination / name):
-                raise MisuseError(f"something else stands at {destination / name} by now")
+                raise MisuseError(tr("something else stands at {destination} by now", destination=destination / name))
             os.rename(whole / name, destination / name)
     shutil.rmtree(whole)
 
@@ -147,7 +148,7 @@ def _wanted(manifest: Manifest, paths: Sequence[str]) -> dict[TreePath, TreeEntr
     for path in paths:
         inside = {at: entry for at, entry in manifest.entries.items() if under(at, tree_path(path.rstrip("/")))}
         if not inside:
-            raise StoreError(f"the snapshot has nothing at {path}")
+            raise StoreError(tr("the snapshot has nothing at {path}", path=path))
         wanted.update(inside)
     return wanted
 
@@ -217,7 +218,7 @@ def _write_files(store: Store, wanted: Manifest, everything: Callable[[], _Share
     """
     total = sum(len(folder.names) for folder in wanted.folders.values())
     if not is_worthwhile(total, sum(sum(folder.facts[SIZE::FACTS]) for folder in wanted.folders.values())):
-        return _write_share(store, everything(), lambda count: work.progress("restoring", count, total), work.token)
+        return _write_share(store, everything(), lambda count: work.progress(tr("restoring"), count, total), work.token)
     with WorkerProcess(f"{__name__}:restore_share") as second:
         whole = everything()
         # Divide between blocks, so that no block is decompressed twice.
@@ -228,7 +229,7 @@ def _write_files(store: Store, wanted: Manifest, everything: Callable[[], _Share
         second.give(whole.part(others))
 
         def tell(count: int) -> None:
-            work.progress("restoring", count + second.done, total)
+            work.progress(tr("restoring"), count + second.done, total)
 
         bare = _write_share(store, whole.part(mine), tell, work.token)
         return bare + list(second.result(work.token))
@@ -282,7 +283,7 @@ class _Writer:
             os.utime(target, ns=(file.mtime_ns, file.mtime_ns))
             return
         if here is not None and here.kind is EntryKind.FOLDER:
-            raise MisuseError(f"a folder stands where {target} is to be restored")
+            raise MisuseError(tr("a folder stands where {target} is to be restored", target=target))
         temporary = f"{self._root}/{head}/{self._name}" if head else f"{self._root}/{self._name}"
         self._write(temporary, file, digest, content, replaces=here is not None)
         os.rename(temporary, target)
@@ -326,7 +327,7 @@ class _Writer:
                 write_all(handle, piece)
         os.ftruncate(handle, file.size)
         if hasher.digest() != digest:
-            raise DigestMismatch(f"the parts of {digest.hex()[:12]} do not make what was put in")
+            raise DigestMismatch(tr("the parts of {digest} do not make what was put in", digest=digest.hex()[:12]))
 
 
 def _write_sparse(handle: int, data: bytes) -> None:
@@ -387,7 +388,7 @@ def _temporary_path(target: Path) -> Path:
 def _rename_over(temporary: Path, target: Path) -> None:
     if target.is_dir() and not target.is_symlink():
         temporary.unlink()
-        raise MisuseError(f"a folder stands where {target} is to be restored")
+        raise MisuseError(tr("a folder stands where {target} is to be restored", target=target))
     os.rename(temporary, target)
 
 

@@ -28,6 +28,7 @@ from fernshale.core.base.disk import sweep, write_atomic
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.lock import Holder, locked
 from fernshale.core.base.settings import settings
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import UNWATCHED, Work, many_values
 from fernshale.core.snapshot.blob_index import BlobIndex
 from fernshale.core.snapshot.blob_writer import BlobWriter
@@ -103,7 +104,9 @@ class Store:
             self.packs_folder.mkdir(parents=True, exist_ok=True)
             self.snapshots_folder.mkdir(exist_ok=True)
         except OSError as error:
-            raise StoreError(f"the snapshot store {folder} cannot be used: {error.strerror}") from error
+            raise StoreError(
+                tr("the snapshot store {folder} cannot be used: {strerror}", folder=folder, strerror=error.strerror)
+            ) from error
         self._index: BlobIndex | None = None
         self._blocks: OrderedDict[tuple[str, int], OpenedBlock] = OrderedDict()
 
@@ -117,7 +120,7 @@ class Store:
             return data
         whole = b"".join(bytes(part) if isinstance(part, int) else part for part in self.pieces(key))
         if blake3.blake3(whole).hexdigest() != digest:
-            raise DigestMismatch(f"the parts of {digest[:12]} do not make what was put in")
+            raise DigestMismatch(tr("the parts of {digest} do not make what was put in", digest=digest[:12]))
         return whole
 
     def raw(self, digest: bytes) -> tuple[bytes, int]:
@@ -197,9 +200,11 @@ class Store:
         """Keep the tree as it is now. Raises OSError when the store cannot be written (nothing of it then counts)."""
         tree = tree.resolve()
         if not tree.is_dir():
-            raise StoreError(f"{tree} is not a folder")
+            raise StoreError(tr("{tree} is not a folder", tree=tree))
         if self.folder.resolve().is_relative_to(tree):
-            raise StoreError("the snapshot store lies inside the tree", "Choose a store outside with --store DIR.")
+            raise StoreError(
+                tr("the snapshot store lies inside the tree"), tr("Choose a store outside with --store DIR.")
+            )
         with self.writing(work), many_values():
             last, path = self._last_of(tree)
             listed = self.without_lost(list_tree(tree, last, work))
@@ -255,8 +260,11 @@ class Store:
         """Return the path of a snapshot's manifest. Raises UnknownSnapshot."""
         found = [path for path in self.snapshots_folder.glob("*" + _MANIFEST) if id and path.name.startswith(id)]
         if len(found) != 1:
-            trouble = "is not unique" if found else "is not in this store"
-            raise UnknownSnapshot(f"snapshot {id!r} {trouble}", "`fernshale snapshot list` shows those there are.")
+            trouble = tr("is not unique") if found else tr("is not in this store")
+            raise UnknownSnapshot(
+                tr("snapshot {id!r} {trouble}", id=id, trouble=trouble),
+                tr("`fernshale snapshot list` shows those there are."),
+            )
         return found[0]
 
     def unread_manifests(self) -> set[str]:
@@ -291,7 +299,7 @@ class Store:
                     if isinstance(block, DamagedBlock):
                         broken.append((path.name, block.offset, block.message))
                         continue
-                    work.progress("verifying", (done + block.end) >> 20, total >> 20)
+                    work.progress(tr("verifying"), (done + block.end) >> 20, total >> 20)
                     good |= {digest for digest, _ in block.blobs}
                     parts |= _parts_in(path, block)
             except StoreError as error:
@@ -307,7 +315,10 @@ class Store:
             damaged.append((words, tuple(sorted({id for digest in here for id in lost[digest]}))))
             for digest in here:
                 del lost[digest]
-        damaged += [(f"blob {digest.hex()[:12]} is missing", tuple(sorted(ids))) for digest, ids in lost.items()]
+        damaged += [
+            (tr("blob {digest} is missing", digest=digest.hex()[:12]), tuple(sorted(ids)))
+            for digest, ids in lost.items()
+        ]
         return StoreCheck(not damaged, tuple(damaged))
 
     # -- writing
@@ -318,7 +329,9 @@ class Store:
 
         def on_wait(holder: Holder) -> None:
             work.check()
-            work.progress(f"another Fernshale ({holder}) writes into the snapshot store; waiting", 0, 0)
+            work.progress(
+                tr("another Fernshale ({holder}) writes into the snapshot store; waiting", holder=holder), 0, 0
+            )
 
         with locked(self.folder / "lock", on_wait):
             for leftover in self.packs_folder.glob("*" + WRITING):
@@ -385,7 +398,9 @@ class Store:
             index.refresh()  # another process may have written it
             found = index.find(digest)
         if found is None:
-            raise StoreError(f"the store {self.folder} has no blob {digest.hex()[:12]}")
+            raise StoreError(
+                tr("the store {folder} has no blob {digest}", folder=self.folder, digest=digest.hex()[:12])
+            )
         return found
 
     def _blob(self, digest: bytes, where: tuple[str, BlobPlace] | None = None) -> tuple[bytes, int]:
@@ -443,7 +458,13 @@ def _place_in(block: OpenedBlock, digest: bytes, pack: str) -> BlobPlace:
     """Return the position from the verified block itself, since the index may be wrong. Raises DigestMismatch."""
     found = block.places.get(digest)
     if found is None:
-        raise DigestMismatch(f"{pack}: the index says that {digest.hex()[:12]} is in a block that does not have it")
+        raise DigestMismatch(
+            tr(
+                "{pack}: the index says that {digest} is in a block that does not have it",
+                pack=pack,
+                digest=digest.hex()[:12],
+            )
+        )
     return found
 
 
@@ -454,7 +475,7 @@ def _summary(path: Path) -> Snapshot:
         numbers = (data["files"], data["bytes"], data["stored"])
         return Snapshot(path.stem, data["tree"], data["taken"], data["note"], *numbers, reported)
     except (ValueError, KeyError, TypeError) as error:
-        raise DigestMismatch(f"the manifest of snapshot {path.stem} is damaged") from error
+        raise DigestMismatch(tr("the manifest of snapshot {id} is damaged", id=path.stem)) from error
 
 
 def _parts_in(path: Path, block: PackBlock) -> dict[bytes, set[bytes]]:
@@ -478,11 +499,13 @@ def check_store_folder(chosen: str) -> None:
     """
     now, new = default_store(), Path(chosen).expanduser() if chosen else home() / "store"
     if not new.is_absolute():
-        raise MisuseError(f"{chosen} is not an absolute path", "Write the whole path of the folder.")
+        raise MisuseError(
+            tr("{chosen} is not an absolute path", chosen=chosen), tr("Write the whole path of the folder.")
+        )
     if now != new and now.is_dir() and Store(now).list() and not (new.is_dir() and Store(new).list()):
         raise MisuseError(
-            f"{now} has snapshots that crossings need, and {new} has none",
-            f"Close Fernshale, move {now} to {new}, and choose it then.",
+            tr("{now} has snapshots that crossings need, and {new} has none", now=now, new=new),
+            tr("Close Fernshale, move {now} to {new}, and choose it then.", now=now, new=new),
         )
 
 

@@ -11,6 +11,7 @@ from collections.abc import Collection, Iterable
 import blake3
 
 from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.snapshot.blob_writer import BlobWriter
 from fernshale.core.snapshot.manifest import UNREAD
@@ -31,7 +32,7 @@ def copy_snapshots(source: Store, target: Store, ids: Iterable[str], contents: C
             for number, digest in enumerate(sorted(wanted)):
                 work.check()
                 if number % 64 == 0:
-                    work.progress("copying contents", number, len(wanted))
+                    work.progress(tr("copying contents"), number, len(wanted))
                 if not target.has_all_of(digest):
                     _copy(source, keeper, digest)
         for id in manifests:
@@ -45,7 +46,7 @@ def _copy(source: Store, keeper: BlobWriter, digest: bytes) -> None:
     data, kind = source.raw(digest)
     if kind == CONTENT:
         if blake3.blake3(data).digest() != digest:
-            raise DigestMismatch(f"the content {digest.hex()[:12]} is not what was put in")
+            raise DigestMismatch(tr("the content {digest} is not what was put in", digest=digest.hex()[:12]))
         keeper.whole(data, digest, kind)
         return
     whole = blake3.blake3()
@@ -55,5 +56,5 @@ def _copy(source: Store, keeper: BlobWriter, digest: bytes) -> None:
         if not isinstance(piece, int):
             keeper.part(part)
     if whole.digest() != digest:
-        raise DigestMismatch(f"the parts of {digest.hex()[:12]} do not make what was put in")
+        raise DigestMismatch(tr("the parts of {digest} do not make what was put in", digest=digest.hex()[:12]))
     keeper.whole(data, digest, kind)

@@ -14,6 +14,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.handles import Below, is_blocked_by_link
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, joined, under
 from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.snapshot.file_reader import Keep, attributes_of, hash_only, read_file
@@ -111,7 +112,7 @@ def list_tree(root: Path, previous: Manifest, work: Work, without: frozenset[str
                 elif kind == _LINK:
                     others.append(len(names))
                 else:
-                    reported.append((prefix + name, "not a file, link or folder"))
+                    reported.append((prefix + name, tr("not a file, link or folder")))
                     continue
                 names.append(name)
                 facts += (size, status.st_mtime_ns, status.st_ctime_ns, inode & _LARGEST, mode)
@@ -120,7 +121,7 @@ def list_tree(root: Path, previous: Manifest, work: Work, without: frozenset[str
             before = previous.folders.get(path)
             known = _Known(before, trusted_ns, is_old) if before is not None else None
             folders[path] = _as_known(handle, _Listing(path, tuple(names), array("q", facts), others), known)
-            work.progress("reading the tree", count, 0)
+            work.progress(tr("reading the tree"), count, 0)
     _tie_names(folders, names_of)
     reported.sort()
     is_same = len(folders) == len(previous.folders) and all(
@@ -237,7 +238,7 @@ def read_contents(
     wanted = unread_files(manifest, below)
 
     def tell(count: int) -> None:
-        work.progress("reading files", count, len(wanted))
+        work.progress(tr("reading files"), count, len(wanted))
 
     return with_contents(manifest, wanted, read_files(os.fspath(root), wanted, keep, tell, work.token))
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from fernshale.core.base.errors import StoreError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.snapshot.manifest import FACTS, UNREAD
 from fernshale.core.snapshot.store import Store
@@ -20,7 +21,7 @@ def added_by_each(store: Store, work: Work) -> Mapping[str, int]:
     snapshots = store.list()
     for number, item in enumerate(snapshots):
         work.check()
-        work.progress("looking at snapshots", number, len(snapshots))
+        work.progress(tr("looking at snapshots"), number, len(snapshots))
         try:
             folders = store.manifest(item.id).folders.values()
         except StoreError:

@@ -19,6 +19,7 @@ from fernshale.core.base.disk import sync_file_system, sync_folder
 from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.quantities import size_words
 from fernshale.core.base.settings import settings
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import Work
 from fernshale.core.snapshot.file_reader import attributes_of, is_sparse, next_data
@@ -49,14 +50,22 @@ def check_room_for_copy(folder: Path, size: int, share: float) -> None:
     allowed = settings().scratch.largest_bytes
     if allowed and size > allowed:
         raise MisuseError(
-            f"a copy of the project has {size_words(size)}; the settings allow {size_words(allowed)}",
-            "Raise the largest copy (scratch.largest_gib) in the settings.",
+            tr(
+                "a copy of the project has {size}; the settings allow {allowed}",
+                size=size_words(size),
+                allowed=size_words(allowed),
+            ),
+            tr("Raise the largest copy (scratch.largest_gib) in the settings."),
         )
     needed, free = int(size * share), shutil.disk_usage(folder).free
     if free < needed:
         raise MisuseError(
-            f"a copy of the project needs {size_words(needed)}, and {size_words(free)} are free",
-            f"Make room on the disk of {folder}.",
+            tr(
+                "a copy of the project needs {needed}, and {free} are free",
+                needed=size_words(needed),
+                free=size_words(free),
+            ),
+            tr("Make room on the disk of {folder}.", folder=folder),
         )
 
 
@@ -67,9 +76,14 @@ def duplicate_tree(source: Path, destination: Path, work: Work) -> Duplicate:
     """
     source, destination = source.resolve(), destination.absolute()
     if os.path.lexists(destination):
-        raise MisuseError(f"{destination} is there already", "Choose a place where nothing stands.")
+        raise MisuseError(
+            tr("{destination} is there already", destination=destination), tr("Choose a place where nothing stands.")
+        )
     if destination.resolve().is_relative_to(source):
-        raise MisuseError(f"{destination} lies inside {source}", "Choose a place outside.")
+        raise MisuseError(
+            tr("{destination} lies inside {source}", destination=destination, source=source),
+            tr("Choose a place outside."),
+        )
     destination.parent.mkdir(parents=True, exist_ok=True)
     partial = destination.with_name(f".fernshale-copy-{destination.name}")
     if partial.exists():
@@ -99,7 +113,7 @@ def _fill(source: Path, partial: Path, entries: dict[TreePath, TreeEntry], work:
     shared = 0
     for number, (path, entry) in enumerate(entries.items()):  # folders precede their contents
         work.check()
-        work.progress("copying", number, len(entries))
+        work.progress(tr("copying"), number, len(entries))
         here, there = on_disk(source, path), on_disk(partial, path)
         if entry.kind is EntryKind.FOLDER:
             there.mkdir()
@@ -133,7 +147,9 @@ def _copy_file(here: Path, there: Path) -> bool:
                 after.st_mtime_ns,
                 after.st_ctime_ns,
             ):
-                raise ProjectError(f"{here} changed while it was copied", "Close what writes there and try again.")
+                raise ProjectError(
+                    tr("{here} changed while it was copied", here=here), tr("Close what writes there and try again.")
+                )
             for name, value in attributes_of(reading):
                 os.setxattr(writing, name, value)
             os.fchmod(writing, before.st_mode & 0o7777)

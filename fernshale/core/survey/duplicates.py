@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Literal
 
 from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, on_disk, under
 from fernshale.core.base.work import CancelToken
 from fernshale.core.profile.model import Profile
@@ -120,20 +121,28 @@ def _same_library(
 ) -> DuplicateLibrary | None:
     first, second = _entry(manifest, one), _entry(manifest, other)
     if first.content and first.content == second.content:
-        return DuplicateLibrary(one, other, "content", "both have the same bytes")
+        return DuplicateLibrary(one, other, "content", tr("both have the same bytes"))
     small, large = sorted((names[one], names[other]), key=len)
     shared = len(small & large)
     if len(small) >= _MIN_NAMES and shared >= _SHARE * len(small):
         some = ", ".join(sorted(small & large)[:3])
         return DuplicateLibrary(
-            one, other, "exported names", f"{shared} of {len(small)} exported names are the same, as {some}"
+            one,
+            other,
+            "exported names",
+            tr(
+                "{shared} of {number} exported names are the same, as {some}",
+                shared=shared,
+                number=len(small),
+                some=some,
+            ),
         )
     if (
         _stem(one) == _stem(other)
         and _ending(one) == _ending(other)
         and one.rsplit("/", 1)[-1] != other.rsplit("/", 1)[-1]
     ):
-        return DuplicateLibrary(one, other, "name", "their names differ in a version only")
+        return DuplicateLibrary(one, other, "name", tr("their names differ in a version only"))
     return None
 
 
@@ -179,7 +188,7 @@ def _same_folders(manifest: Manifest) -> Iterator[DuplicateLibrary]:
         if any(under(left, known) and under(right, known_other) for known, known_other in told):
             continue
         told.append((left, right))
-        why = f"{count} of {small} files are the same"
+        why = tr("{number} of {small} files are the same", number=count, small=small)
         yield DuplicateLibrary(TreePath(left), TreePath(right), "files", why)
 
 

@@ -19,6 +19,7 @@ import blake3
 
 from fernshale.core.base.cached_file import cached_file
 from fernshale.core.base.data_folder import cache_folder
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 
@@ -84,7 +85,7 @@ def shelf_index(folders: Mapping[str, Path], token: CancelToken) -> ReleaseIndex
             text = data["paths"].tobytes().decode("utf-8", "surrogateescape")
             paths = tuple(TreePath(path) for path in text.split("\0")) if text else ()
             if not data["raw"].shape == (len(paths), len(folders)) == data["plain"].shape:
-                raise ValueError("the tables have another shape")
+                raise ValueError(tr("the tables have another shape"))
             return ReleaseIndex(tuple(folders), paths, data["raw"], data["plain"])
 
     def write(index: ReleaseIndex) -> bytes:

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from fernshale.core.base.release import is_release, parse_release, same_release
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.survey.release_index import ReleaseIndex
 from fernshale.core.survey.text_evidence import FolderTexts, weigh_texts
@@ -71,10 +72,14 @@ class Origin:
     def words(self) -> str:
         """Where it came from, in words that say how sure that is."""
         if self.tied:
-            return f"from {', '.join((self.name, *self.tied[:-1]))} or {self.tied[-1]}: their files do not distinguish them"
+            return tr(
+                "from {releases} or {tied}: their files do not distinguish them",
+                releases=", ".join((self.name, *self.tied[:-1])),
+                tied=self.tied[-1],
+            )
         if self.confidence < _SURE:
-            return f"not certain; {self.name} is the closest"
-        return f"from {self.name}, {min(self.confidence, 0.99):.0%} likely"
+            return tr("not certain; {name} is the closest", name=self.name)
+        return tr("from {name}, {confidence:.0%} likely", name=self.name, confidence=min(self.confidence, 0.99))
 
     @property
     def edits(self) -> int:

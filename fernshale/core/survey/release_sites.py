@@ -11,6 +11,7 @@ from fernshale.core.base.globs import FirstFit, literal, matches
 from fernshale.core.base.range_dialects import Policy, lowest_release
 from fernshale.core.base.release_notation import read_written
 from fernshale.core.base.textfile import TextFile, read_text
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.profile.model import Notation, Profile, Reach, ReleaseValue, Site
 from fernshale.core.snapshot.manifest import Manifest
@@ -61,8 +62,13 @@ def find_sites(profile: Profile, project: Path, manifest: Manifest, plugins: Seq
         if site.required and not hits:
             where = ", ".join(dict.fromkeys(place.file for place in places)) or ", ".join(site.files)
             raise ProjectError(
-                f"the {site.name} does not say which release the project is on ({where}, at {site.at.text})",
-                "Correct the file, or the site in the profile.",
+                tr(
+                    "the {name} does not say which release the project is on ({where}, at {words})",
+                    name=site.name,
+                    where=where,
+                    words=site.at.text,
+                ),
+                tr("Correct the file, or the site in the profile."),
             )
         found += hits
     for value in profile.release_value:
@@ -131,7 +137,7 @@ def project_release(sites: Sequence[FoundSite]) -> str:
         is_range = not site.plugin and not site.belonging and site.notation not in ("exact", "series")
         if is_range and (lowest := lowest_release(site.value.text)) is not None:
             return lowest.text
-    raise ProjectError("nothing in the project says which engine release it is on")
+    raise ProjectError(tr("nothing in the project says which engine release it is on"))
 
 
 def read_project_text(project: Path, path: TreePath) -> TextFile:
@@ -139,10 +145,10 @@ def read_project_text(project: Path, path: TreePath) -> TextFile:
     try:
         data = on_disk(project, path).read_bytes()
     except OSError as error:
-        raise ProjectError(f"{path} cannot be read: {error.strerror}") from error
+        raise ProjectError(tr("{path} cannot be read: {strerror}", path=path, strerror=error.strerror)) from error
     text = read_text(data)
     if text is None:
-        raise ProjectError(f"{path} is not a text file")
+        raise ProjectError(tr("{path} is not a text file", path=path))
     return text
 
 

@@ -14,13 +14,14 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.dry_run import before_writing
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.toml_schema import STRICT, read_toml
 from fernshale.core.base.treepath import TreePath, printable, tree_path
 from fernshale.core.profile.model import ROLES, Profile, Role, RoleRule
 from fernshale.core.survey.roles import RoleOf
 
 FORMAT = "fernshale-roles/1"
-_WHY = "a rule of your own: "
+_WHY = tr("a rule of your own: ")
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,9 +50,11 @@ def set_own_rule(project: Path, place: TreePath, role: str) -> None:
     """Set the role of a file or folder, overriding the profile. Raises ProjectError for a path outside, MisuseError."""
     tree_path(place)
     if place != printable(place):
-        raise MisuseError(f"{printable(place)} has a name that is not UTF-8", "Give the folder above it a role.")
+        raise MisuseError(
+            tr("{place} has a name that is not UTF-8", place=printable(place)), tr("Give the folder above it a role.")
+        )
     if role not in ROLES:
-        raise MisuseError(f"{role!r} is no role", f"Roles: {', '.join(ROLES)}.")
+        raise MisuseError(tr("{role!r} is no role", role=role), tr("Roles: {roles}.", roles=", ".join(ROLES)))
     kept = [rule for rule in read_own_rules(project) if rule.place != place]
     _write(project, [OwnRule(place, role), *kept])
 
@@ -60,7 +63,7 @@ def drop_own_rule(project: Path, place: TreePath) -> None:
     """Remove a role that the user set. Raises MisuseError when there is none."""
     rules = read_own_rules(project)
     if not any(rule.place == place for rule in rules):
-        raise MisuseError(f"there is no rule of your own for {place}")
+        raise MisuseError(tr("there is no rule of your own for {place}", place=place))
     _write(project, [rule for rule in rules if rule.place != place])
 
 
@@ -68,7 +71,9 @@ def with_own_rules(profile: Profile, project: Path) -> Profile:
     """The profile with a person's own rules before its own."""
     rules = tuple(
         RoleRule(
-            rule.role, (_escaped(rule.place), _escaped(rule.place) + "/**"), why=f"{_WHY}{rule.place} is {rule.role}"
+            rule.role,
+            (_escaped(rule.place), _escaped(rule.place) + "/**"),
+            why=tr("{why}{place} is {role}", why=_WHY, place=rule.place, role=rule.role),
         )
         for rule in read_own_rules(project)
     )

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import ROLES, Profile, Role, RoleRule
 from fernshale.core.snapshot.manifest import Manifest
@@ -34,8 +35,8 @@ def role_of(profile: Profile, path: str) -> RoleOf:
     """The role of the file at `path`: the profile's first rule that fits."""
     rule = role_rule(profile, path)
     if rule is None:
-        return RoleOf("other", "no rule of the profile fits")
-    return RoleOf(rule.role, rule.why or f"profile: {', '.join(rule.files)}")
+        return RoleOf("other", tr("no rule of the profile fits"))
+    return RoleOf(rule.role, rule.why or tr("profile: {files}", files=", ".join(rule.files)))
 
 
 def files_by_role(profile: Profile, manifest: Manifest) -> Mapping[Role, tuple[TreePath, ...]]:

@@ -12,6 +12,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.release import same_release
 from fernshale.core.base.textfile import line_end
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import Override, Profile, Reach, Workspace
 from fernshale.core.snapshot.manifest import EntryKind, Manifest
@@ -48,8 +49,10 @@ def choose_members(members: Sequence[Member], names: Sequence[str]) -> tuple[Mem
     for name in names:
         found = next((item for item in members if name.strip("/") in (item.name, item.folder)), None)
         if found is None:
-            known = ", ".join(item.name for item in members) or "there are none"
-            raise MisuseError(f"the workspace has no member {name}", f"Its members: {known}.")
+            known = ", ".join(item.name for item in members) or tr("there are none")
+            raise MisuseError(
+                tr("the workspace has no member {name}", name=name), tr("Its members: {known}.", known=known)
+            )
         chosen.append(found)
     return tuple(chosen)
 
@@ -65,17 +68,23 @@ def with_override(workspace: Workspace, text: str, release: str, path: str) -> s
     Raises MisuseError when the profile does not say how, or when its locator does not find the new release.
     """
     if workspace.release is None:
-        raise MisuseError(f"{path}: the profile does not say where a member names its release")
+        raise MisuseError(tr("{path}: the profile does not say where a member names its release", path=path))
     words = [value for value in find_values(text, workspace.release, path) if value.text == workspace.inherits]
     if words:
         new = replace_values(text, [(words[0], release)])
     elif workspace.override is not None:
         new = _inserted(workspace.override, text, release)
     else:
-        raise MisuseError(f"{path}: the profile does not say how a member gets a release of its own")
+        raise MisuseError(tr("{path}: the profile does not say how a member gets a release of its own", path=path))
     found = find_values(new, workspace.release, path)
     if [value.text for value in found] != [release]:
-        raise MisuseError(f"{path}: what the profile puts in for an override does not lead to {release}")
+        raise MisuseError(
+            tr(
+                "{path}: what the profile puts in for an override does not lead to {release}",
+                path=path,
+                release=release,
+            )
+        )
     return new
 
 
@@ -112,5 +121,13 @@ def _read(workspace: Workspace, project: Path, folder: TreePath, root_release: s
         how, reach, value = "overrides", workspace.release, first(workspace.release)
     if reach is None or value is None or (workspace.inherits and value.text == workspace.inherits):
         return Member(name, folder, path, "inherits", root_release, None)
-    site = FoundSite(f"{name} {how} the release", path, reach, "exact", value, line_of(text, value), member=folder)
+    site = FoundSite(
+        f"{name} {how} the release",
+        path,
+        reach,
+        "exact",
+        value,
+        line_of(text, value),
+        member=folder,
+    )
     return Member(name, folder, path, how, value.text, site)

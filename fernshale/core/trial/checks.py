@@ -10,6 +10,7 @@ from typing import Literal
 
 from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.textfile import read_text, split_lines
+from fernshale.core.base.texts import tr
 from fernshale.core.profile.model import Check
 
 CheckVerdict = Literal["passed", "differs", "missing", "failed", "not tried"]
@@ -39,15 +40,15 @@ class CheckResult:
 
 def check_file(name: str, produced: Path, expected: Path) -> CheckResult:
     """Compare two files, text files by lines. A missing file is a result, not an error."""
-    for path, what in ((expected, "nothing says how it should be"), (produced, "the run did not produce it")):
+    for path, what in ((expected, tr("nothing says how it should be")), (produced, tr("the run did not produce it"))):
         if not path.is_file():
-            return CheckResult(name, "missing", f"{what}: {path.name} is not there")
+            return CheckResult(name, "missing", tr("{what}: {name} is not there", what=what, name=path.name))
     got, wanted = produced.read_bytes(), expected.read_bytes()
     if got == wanted:
-        return CheckResult(name, "passed", f"{produced.name} is as expected")
+        return CheckResult(name, "passed", tr("{name} is as expected", name=produced.name))
     left, right = read_text(wanted), read_text(got)
     if left is None or right is None:
-        return CheckResult(name, "differs", f"{len(got)} bytes instead of {len(wanted)}")
+        return CheckResult(name, "differs", tr("{found} bytes instead of {wanted}", found=len(got), wanted=len(wanted)))
     lines = difflib.unified_diff(split_lines(left.text), split_lines(right.text), "expected", "produced", n=1)
     detail = "".join(line if line.endswith("\n") else line + "\n" for line in lines)
     return CheckResult(name, "differs", detail[:_LONGEST])
@@ -58,23 +59,33 @@ def check_log(check: Check, log: Sequence[str]) -> CheckResult:
     if check.never:
         bad = next((line for line in log if search(check.never, line)), None)
         if bad is not None:
-            return CheckResult(check.name, "failed", f"the log contains: {bad}")
+            return CheckResult(check.name, "failed", tr("the log contains: {bad}", bad=bad))
     if check.prints:
         good = next((line for line in log if search(check.prints, line)), None)
         if good is None:
-            return CheckResult(check.name, "missing", f"no line of the log fits {check.prints}")
-        return CheckResult(check.name, "passed", f"the log contains: {good}")
-    return CheckResult(check.name, "passed", f"no line of the log fits {check.never}")
+            return CheckResult(check.name, "missing", tr("no line of the log fits {prints}", prints=check.prints))
+        return CheckResult(check.name, "passed", tr("the log contains: {good}", good=good))
+    return CheckResult(check.name, "passed", tr("no line of the log fits {never}", never=check.never))
 
 
 def judge_command(check: Check, status: int, output: str, timed_out: bool) -> CheckResult:
     """Return the result of a command check: passed if it ends with status 0 and its output is correct."""
     said = "\n".join(output.splitlines()[-20:])
     if timed_out:
-        return CheckResult(check.name, "failed", f"it took longer than {check.timeout_s:.0f} s\n{said}")
+        return CheckResult(
+            check.name,
+            "failed",
+            tr("it took longer than {timeout_s:.0f} s\n{said}", timeout_s=check.timeout_s, said=said),
+        )
     if status:
-        return CheckResult(check.name, "failed", f"it ended with status {status}\n{said}")
+        return CheckResult(check.name, "failed", tr("it ended with status {status}\n{said}", status=status, said=said))
     if check.prints:
         found = check_log(Check(check.name, prints=check.prints), output.splitlines())
-        return found if found.is_good else CheckResult(check.name, "failed", f"it does not say {check.prints}\n{said}")
-    return CheckResult(check.name, "passed", said or "it ended well")
+        return (
+            found
+            if found.is_good
+            else CheckResult(
+                check.name, "failed", tr("it does not say {prints}\n{said}", prints=check.prints, said=said)
+            )
+        )
+    return CheckResult(check.name, "passed", said or tr("it ended well"))

@@ -22,6 +22,9 @@ _MIN_HITCH_MS = 2.0
 _MAX_HITCHES = 20
 
 
+TimingVerdict = Literal["slower", "faster", "as before", "noise", "too few runs"]
+
+
 @dataclass(frozen=True, slots=True)
 class FrameTimes:
     """Times of frames in milliseconds: how many, the middle one, the one that 5 in 100 exceed, the longest."""
@@ -44,7 +47,7 @@ class Timing:
     before: float
     now: float
     ratio: float
-    verdict: Literal["slower", "faster", "as before", "noise", "too few runs"]
+    verdict: TimingVerdict
     chance: float | None
     runs: tuple[int, int]
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.texts import tr
 
 if TYPE_CHECKING:
     import numpy as np
@@ -55,7 +56,13 @@ def compare_pictures(
     first, second = _read(before), _read(now)
     size = second.shape[1], second.shape[0]
     if first.shape != second.shape:
-        words = f"it is {size[0]} x {size[1]} now and was {first.shape[1]} x {first.shape[0]}"
+        words = tr(
+            "it is {width} x {height} now and was {old_width} x {old_height}",
+            width=size[0],
+            height=size[1],
+            old_width=first.shape[1],
+            old_height=first.shape[0],
+        )
         return PictureDifference(1.0, 100.0, 100.0, (0, 0, *size), size, words), None
     apart = np.sqrt(((_blurred(_lab(first)) - _blurred(_lab(second))) ** 2).sum(axis=2))
     seen = apart > tolerance
@@ -73,11 +80,11 @@ def _read(path: Path) -> NDArray[np.float64]:
 
     try:
         if path.stat().st_size > _LARGEST:
-            raise NoPicture(f"{path.name} is too large for a picture")
+            raise NoPicture(tr("{name} is too large for a picture", name=path.name))
         with Image.open(path) as image:
             return np.asarray(image.convert("RGB"), dtype=np.float64) / 255.0
     except (UnidentifiedImageError, Image.DecompressionBombError, OSError, ValueError, SyntaxError) as error:
-        raise NoPicture(f"{path.name} is no picture that can be read: {error}") from error
+        raise NoPicture(tr("{name} is no picture that can be read: {error}", name=path.name, error=error)) from error
 
 
 def _lab(rgb: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 
+from fernshale.core.base.texts import tr
 from fernshale.core.trial.checks import CheckResult
 
 
@@ -27,7 +28,7 @@ def to_junit(title: str, results: Mapping[str, Sequence[CheckResult]]) -> str:
             case = etree.SubElement(suite, "testcase", name=_clean(item.name), classname=_clean(release))
             case.set("time", f"{item.elapsed_s:.3f}")
             if item.verdict == "not tried":
-                etree.SubElement(case, "skipped", message="not tried yet")
+                etree.SubElement(case, "skipped", message=tr("not tried yet"))
             elif not item.is_good:
                 failure = etree.SubElement(case, "failure", message=item.verdict, type=item.verdict)
                 failure.text = _clean(item.detail)

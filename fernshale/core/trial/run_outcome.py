@@ -8,6 +8,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from fernshale.core.base.texts import tr
+
 OutcomeKind = Literal["well", "code", "signal", "silence", "time"]
 # Frames of a stack as sanitizers, debuggers, glibc, interpreters and virtual machines write them.
 _FRAME = re.compile(
@@ -45,16 +47,18 @@ def read_ending(status: int, timed_out: bool, silent_s: float, limit_s: float, l
     """
     last = tuple(line for line in lines if line.strip())[-_LAST:]
     if timed_out and silent_s > 0:
-        return Ending("silence", f"hangs: it said nothing for {silent_s:.0f} s and was ended", (), last)
+        return Ending(
+            "silence", tr("hangs: it said nothing for {silent_s:.0f} s and was ended", silent_s=silent_s), (), last
+        )
     if timed_out:
-        return Ending("time", f"took longer than {limit_s:.0f} s and was ended", (), last)
+        return Ending("time", tr("took longer than {limit_s:.0f} s and was ended", limit_s=limit_s), (), last)
     if status == 0:
-        return Ending("well", "ends well", (), last)
+        return Ending("well", tr("ends well"), (), last)
     number = -status if status < 0 else status - 128 if 128 < status < 128 + signal.NSIG else 0
     stack = find_stack(lines)
     if number:
-        return Ending("signal", f"crashed: {_signal_words(number)}", stack, last)
-    return Ending("code", f"ended with status {status}", stack, last)
+        return Ending("signal", tr("crashed: {signal_words}", signal_words=_signal_words(number)), stack, last)
+    return Ending("code", tr("ended with status {status}", status=status), stack, last)
 
 
 def find_stack(lines: Sequence[str]) -> tuple[str, ...]:
@@ -85,14 +89,14 @@ def _signal_words(number: int) -> str:
     try:
         name = signal.Signals(number).name
     except ValueError:
-        return f"signal {number}"
+        return tr("signal {number}", number=number)
     told = {
-        "SIGSEGV": "it touched memory that is not its own",
-        "SIGABRT": "it gave up by itself (abort)",
-        "SIGFPE": "it divided by zero or the like",
-        "SIGILL": "it met an instruction this machine does not know",
-        "SIGKILL": "it was ended from outside, as the system does when memory runs out",
-        "SIGBUS": "it touched memory that is not there",
-        "SIGTERM": "it was asked to end from outside",
+        "SIGSEGV": tr("it touched memory that is not its own"),
+        "SIGABRT": tr("it gave up by itself (abort)"),
+        "SIGFPE": tr("it divided by zero or the like"),
+        "SIGILL": tr("it met an instruction this machine does not know"),
+        "SIGKILL": tr("it was ended from outside, as the system does when memory runs out"),
+        "SIGBUS": tr("it touched memory that is not there"),
+        "SIGTERM": tr("it was asked to end from outside"),
     }
     return f"{name}, {told[name]}" if name in told else name

@@ -14,6 +14,7 @@ from fernshale.app.pages.build.detail import Block, Code, Folded, Words
 from fernshale.app.theme import text_font, theme
 from fernshale.app.widgets.basics import button, quiet_label
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow, LinesBlock
+from fernshale.core.base.texts import tr
 
 
 class CodeView(AnnotatedText):
@@ -23,7 +24,7 @@ class CodeView(AnnotatedText):
     place_opened = Signal(str)
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent, "The code with the option drawn in")
+        super().__init__(parent, tr("The code with the option drawn in"))
         self._is_open = False  # whether what the tools printed is shown
 
     def show_blocks(self, blocks: Sequence[Block]) -> None:
@@ -106,9 +107,9 @@ class _FoldedLines(QWidget):
 def _row(line: HunkLine, is_here: bool) -> LineRow:
     number = str(line.number) if line.number else ""
     if line.kind == "old":
-        return LineRow("▸ before" if is_here else "before", "alarm", number, line.text, "alarm", line.marks)
+        return LineRow(tr("▸ before") if is_here else tr("before"), "alarm", number, line.text, "alarm", line.marks)
     if line.kind == "new":
-        return LineRow("after", "mine", number, line.text, "mine", line.marks)
+        return LineRow(tr("after"), "mine", number, line.text, "mine", line.marks)
     if line.kind == "said":
         return LineRow("▴", "alarm", "", line.text, "alarm", faded=True)
     return LineRow("", "plain", number, line.text, faded=line.kind == "head")

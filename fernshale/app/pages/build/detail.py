@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from fernshale.api.building import default_key, explain_nothing
 from fernshale.app.hunks import HunkLine, LineKind, around, make_hunks
 from fernshale.app.theme import Tone
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr, tr_marked
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.record.items import Item
@@ -89,11 +89,11 @@ def make_detail(overview: Overview, selection: Selection) -> Detail:
         path, _, line = debt.place.rpartition(":")
         code = _place(overview, path, int(line) if line.isdigit() else 0)
         return Detail(
-            debt.title, debt.place, "", (Words(debt.why), Words("A debt until it is switched on again."), code)
+            debt.title, debt.place, "", (Words(debt.why), Words(tr("A debt until it is switched on again.")), code)
         )
     if selection.accepted is not None:
-        words = "You said that this is right as it is. Nothing is changed, and you are not asked again."
-        return Detail(selection.accepted[1], "right as it is", "", (Words(words),))
+        words = tr("You said that this is right as it is. Nothing is changed, and you are not asked again.")
+        return Detail(selection.accepted[1], tr("right as it is"), "", (Words(words),))
     change = _change(overview, selection)
     if default is not None and fix is None:
         path, _, line = default.place.rpartition(":")
@@ -107,7 +107,7 @@ def make_detail(overview: Overview, selection: Selection) -> Detail:
     if cause is None and fix is None:
         if change is not None:
             return Detail(change.symbol.full, change.kind, "", (Words(change.what), *_declarations(change, None)))
-        return Detail("It compiles and links" if overview.build.passed else "Nothing to show yet")
+        return Detail(tr("It compiles and links") if overview.build.passed else tr("Nothing to show yet"))
     return Detail(
         fix.rule.name if fix is not None else cause.cause.title if cause is not None else "",
         _subtitle(cause, fix),
@@ -118,15 +118,15 @@ def make_detail(overview: Overview, selection: Selection) -> Detail:
 
 def _subtitle(cause: CauseView | None, fix: Fix | None) -> str:
     if fix is not None:
-        return f"{count(len(fix.edits), 'place')} in {count(len(fix.files), 'file')}"
-    return cause.settled_words if cause is not None and cause.is_settled else "no fix found"
+        return tr("{places} in {files}", places=count(len(fix.edits), "place"), files=count(len(fix.files), "file"))
+    return cause.settled_words if cause is not None and cause.is_settled else tr("no fix found")
 
 
 def _hint(cause: CauseView | None, fix: Fix | None) -> str:
     if fix is not None and len(fix.edits) > 1:
-        return "▸ marks the place that “In this file” and “Only here” mean. Click another changed line to move it."
+        return tr("▸ marks the place that “In this file” and “Only here” mean. Click another changed line to move it.")
     if fix is None and not (cause is not None and cause.is_settled):
-        return "Change one place in your editor, and Fernshale proposes the same change for the others."
+        return tr("Change one place in your editor, and Fernshale proposes the same change for the others.")
     return ""
 
 
@@ -137,14 +137,19 @@ def _blocks(overview: Overview, selection: Selection, change: ApiChange | None) 
     if change is not None:
         yield from _declarations(change, fix)
     if fix is not None and fix.rule.silent and cause is None:
-        means = "the new release may need this" if fix.is_guess else "the code means something else now"
-        yield Words(f"No error is reported here, and {means}.", "!", "incoming")
+        means = tr("the new release may need this") if fix.is_guess else tr("the code means something else now")
+        yield Words(tr("No error is reported here, and {means}.", means=means), "!", "incoming")
     if cause is not None and cause.left_out:
-        yield Words(f"{cause.left_out} had it and is left out. Return it, or switch off the code that uses it.")
+        yield Words(
+            tr(
+                "{left_out} had it and is left out. Return it, or switch off the code that uses it.",
+                left_out=cause.left_out,
+            )
+        )
     is_unexplained = cause is not None and fix is None and not (cause.is_settled or cause.cause.under or cause.left_out)
     if is_unexplained and cause is not None:
         for number, reason in enumerate(explain_nothing(cause, overview.build)):
-            yield Words(reason, "Why no fix was found:" if not number else "")
+            yield Words(reason, tr("Why no fix was found:") if not number else "")
     if cause is not None and not (fix and fix.edits):
         for error in cause.cause.errors[:MAX_DRAWN]:
             yield _error(overview, error.place.file, error.place.line, error.diagnostic.message)
@@ -154,7 +159,7 @@ def _blocks(overview: Overview, selection: Selection, change: ApiChange | None) 
         return
     yield from _changed(overview, selection, fix)
     for path in fix.removes:
-        yield Words(f"removed: {printable(path)}")
+        yield Words(tr("removed: {path}", path=printable(path)))
 
 
 def _change(overview: Overview, selection: Selection) -> ApiChange | None:
@@ -194,19 +199,22 @@ def _said(cause: CauseView) -> Folded | None:
                 None,
                 (
                     f"{item.tool}:" if item.tool not in ("", "compiler") else "",
-                    item.severity,
+                    tr_marked(item.severity),
                     f"[{item.code}]" if item.code else "",
                 ),
             )
         )
         own = messages.setdefault(f"{head}: {item.message}", [])
-        own.append(f"    at {_place_words(error.place.file, error.place.line)}")
+        own.append(tr("    at {place}", place=_place_words(error.place.file, error.place.line)))
         own += [f"    {note.message}" for note in item.notes]
     if not messages:
         return None
     first, *others = messages
     lines = tuple(line for message, own in messages.items() for line in (message, *dict.fromkeys(own)))
-    return Folded(first + (f"   and {count(len(others), 'other message')}" if others else ""), lines[:_MAX_SAID])
+    return Folded(
+        first + (tr("   and {other_messages}", other_messages=count(len(others), "other message")) if others else ""),
+        lines[:_MAX_SAID],
+    )
 
 
 def _error(overview: Overview, file: str, line: int, message: str) -> Code:
@@ -223,7 +231,7 @@ def _place(overview: Overview, file: str, line: int) -> Code:
 
 
 def _place_words(file: str, line: int) -> str:
-    return f"{printable(file)} : {line}" if line else f"{printable(file)}, a line that was changed since"
+    return f"{printable(file)} : {line}" if line else tr("{file}, a line that was changed since", file=printable(file))
 
 
 def _changed(overview: Overview, selection: Selection, fix: Fix) -> Iterator[Block]:
@@ -241,14 +249,14 @@ def _changed(overview: Overview, selection: Selection, fix: Fix) -> Iterator[Blo
                 f"{printable(path)} : {lines}",
                 f"place:{numbers[hunk.edits[0]]}",
                 selection.at in hunk.edits,
-                "" if is_named else "not reported by the compiler",
+                "" if is_named else tr("not reported by the compiler"),
                 tuple(numbers[edit] for edit in hunk.edits),
             )
     if len(fix.edits) > MAX_DRAWN:
-        yield Words(f"and {count(len(fix.edits) - MAX_DRAWN, 'more place')}")
+        yield Words(tr("and {more_places}", more_places=count(len(fix.edits) - MAX_DRAWN, "more place")))
 
 
 def _declared(symbol: Symbol) -> str:
     """A declaration as people read it in any language: kind, name, signature."""
     end = symbol.signature if symbol.is_callable else f": {symbol.signature}" if symbol.signature else ""
-    return f"{symbol.kind} {symbol.full}{end}"
+    return f"{tr_marked(symbol.kind)} {symbol.full}{end}"

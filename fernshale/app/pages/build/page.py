@@ -47,8 +47,8 @@ from fernshale.app.session import Session
 from fernshale.app.widgets.basics import Card, add_in_turn, button, quiet_label
 from fernshale.app.widgets.charts import BarChart
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.core.base.quantities import count
 from fernshale.core.base.release import same_release
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.record.fix_settings import NEVER
 from fernshale.core.crossing.record.items import Item
@@ -67,7 +67,7 @@ _HOW_FAR = (0.7, 0.8, 0.9, 0.95, NEVER)
 
 class BuildPage(Page):
     stage = Stage.BUILD
-    picture_title = "Rounds"
+    picture_title = tr("Rounds")
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         self._overview: Overview | None = None
@@ -75,28 +75,28 @@ class BuildPage(Page):
         self._fix_number = 0
         self._at: CodeEdit | None = None
         self._build_top()
-        self._rounds = BarChart(self, "Errors per round, by owner", 80)
+        self._rounds = BarChart(self, tr("Errors per round, by owner"), 80)
         self.picture = self._rounds
         self.column.addWidget(self._rounds)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
-        causes = Card(split, "Causes")
-        causes.set_title("Causes", "the most effective first")
-        self._mine = QPushButton("Only mine", causes)
+        causes = Card(split, tr("Causes"))
+        causes.set_title(tr("Causes"), tr("the most effective first"))
+        self._mine = QPushButton(tr("Only mine"), causes)
         self._mine.setCheckable(True)
         self._mine.setChecked(True)
-        self._mine.setToolTip("Hide errors in engine files and outside the project")
+        self._mine.setToolTip(tr("Hide errors in engine files and outside the project"))
         self._mine.toggled.connect(lambda on: self._fill_causes())
         causes.head.addWidget(self._mine)
-        self._causes = RowList(causes, "Causes", wrap=True)
+        self._causes = RowList(causes, tr("Causes"), wrap=True)
         self._causes.chosen.connect(self._on_chosen)
         causes.body.addWidget(self._causes)
         self._attempts = AttemptStrip(causes, session)
         causes.body.addWidget(self._attempts)
         self.detail = self._card = Card(split, " ")
         self._fixes = QComboBox(self._card)
-        self._fixes.setAccessibleName("Options")
-        self._fixes.setToolTip("Alt+Up and Alt+Down")
+        self._fixes.setAccessibleName(tr("Options"))
+        self._fixes.setToolTip(tr("Alt+Up and Alt+Down"))
         self._fixes.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self._fixes.activated.connect(self._choose_fix)
         self._fix_row = QFrame(self._card)
@@ -112,23 +112,23 @@ class BuildPage(Page):
         row.setContentsMargins(11, 7, 9, 8)
         row.setSpacing(6)
         self._everywhere = button(
-            self._card, "Apply everywhere", lambda: self._apply("everywhere"), main=True, hint="Ctrl+Enter"
+            self._card, tr("Apply everywhere"), lambda: self._apply("everywhere"), main=True, hint="Ctrl+Enter"
         )
-        self._in_file = button(self._card, "In this file", lambda: self._apply("file"))
-        self._here = button(self._card, "Only here", lambda: self._apply("here"))
-        self._edit = button(self._card, "Open in your editor", self._open, hint="E")
+        self._in_file = button(self._card, tr("In this file"), lambda: self._apply("file"))
+        self._here = button(self._card, tr("Only here"), lambda: self._apply("here"))
+        self._edit = button(self._card, tr("Open in your editor"), self._open, hint="E")
         self._switch_off = button(
             self._card,
-            "Switch off…",
+            tr("Switch off…"),
             self._open_switch_off_menu,
-            hint="So that the rest compiles. It is a debt until it is switched on again",
+            hint=tr("So that the rest compiles. It is a debt until it is switched on again"),
         )
         self._switch_off_menu = QMenu(self._switch_off)
         for what in get_args(CodePart):
-            self._switch_off_menu.addAction(f"The {what}", partial(self._switch_off_part, what))
-        self._return = button(self._card, "Switch on again", self._on_return, main=True)
-        self._later = button(self._card, "Not now", self._on_later, hint="L")
-        self._noted = button(self._card, "It is right as it is", self._on_noted)
+            self._switch_off_menu.addAction(tr("The {what}", what=what), partial(self._switch_off_part, what))
+        self._return = button(self._card, tr("Switch on again"), self._on_return, main=True)
+        self._later = button(self._card, tr("Not now"), self._on_later, hint="L")
+        self._noted = button(self._card, tr("It is right as it is"), self._on_noted)
         self._plugin_back = button(self._card, "", self._on_plugin_back)
         add_in_turn(row, self._cause_buttons())
         # Next to the title, so that the row below fits into a narrow window.
@@ -143,11 +143,11 @@ class BuildPage(Page):
         split.setStretchFactor(1, 1)
         self.column.addWidget(split, 1)
         keys = (
-            ("Ctrl+Return", lambda: self._apply("everywhere"), "Apply the fix everywhere"),
-            ("E", self._open, "Open the place in your editor"),
-            ("L", self._on_later, "Not now: list the cause last"),
-            ("Alt+Down", lambda: self._step_fix(1), "The next fix of the cause"),
-            ("Alt+Up", lambda: self._step_fix(-1), "The fix before"),
+            ("Ctrl+Return", lambda: self._apply("everywhere"), tr("Apply the fix everywhere")),
+            ("E", self._open, tr("Open the place in your editor")),
+            ("L", self._on_later, tr("Not now: list the cause last")),
+            ("Alt+Down", lambda: self._step_fix(1), tr("The next fix of the cause")),
+            ("Alt+Up", lambda: self._step_fix(-1), tr("The fix before")),
         )
         for key, act, title in keys:
             self.on_key(key, act, title)
@@ -155,23 +155,23 @@ class BuildPage(Page):
 
     def _build_top(self) -> None:
         """The buttons of the whole page, next to its finding."""
-        self._build = button(self, "Build", self._on_build, main=True, hint="F5")
+        self._build = button(self, tr("Build"), self._on_build, main=True, hint="F5")
         self._apply_fixes = button(
-            self, "Apply fixes", self._apply_automatic, hint="The high-confidence fixes of the last round"
+            self, tr("Apply fixes"), self._apply_automatic, hint=tr("The high-confidence fixes of the last round")
         )
         self._rounds_button = button(
             self,
-            "Build and fix automatically",
+            tr("Build and fix automatically"),
             self._on_rounds,
-            hint="Apply high-confidence fixes and build again, until none is left",
+            hint=tr("Apply high-confidence fixes and build again, until none is left"),
         )
         self._far = QComboBox(self)
-        self._far.setAccessibleName("Confidence for automatic fixes")
-        self._far.setToolTip("Fixes of this confidence or more are applied automatically")
+        self._far.setAccessibleName(tr("Confidence for automatic fixes"))
+        self._far.setToolTip(tr("Fixes of this confidence or more are applied automatically"))
         for value in _HOW_FAR:
-            self._far.addItem(f"from {value:.2f}" if value <= 1 else "none", value)
+            self._far.addItem(tr("from {value:.2f}", value=value) if value <= 1 else "none", value)
         self._far.activated.connect(lambda at: self.session.choose_confidence(self._far.itemData(at)))
-        self._more = button(self, "More…", self._open_more)
+        self._more = button(self, tr("More…"), self._open_more)
         for made in (self._far, self._rounds_button, self._more, self._apply_fixes, self._build):
             self.top.addWidget(made)
 
@@ -188,7 +188,7 @@ class BuildPage(Page):
         can_fix = automatic > 0 and same_release(overview.scan.release, overview.setup.to)
         self._build.setVisible(overview.scan.profile.commands.build is not None)
         self._apply_fixes.setVisible(automatic > 0)
-        self._apply_fixes.setText(f"Apply {count(automatic, 'fix', 'fixes')}")
+        self._apply_fixes.setText(tr("Apply {fixes}", fixes=count(automatic, "fix", "fixes")))
         self._far.setVisible(bool(view.rounds) and not self.is_narrow)
         self._rounds_button.setVisible(can_fix and not self.is_narrow)
         self._more.setVisible((can_fix or bool(view.rounds)) and self.is_narrow)
@@ -201,7 +201,7 @@ class BuildPage(Page):
         menu = QMenu(self)
         if not self._rounds_button.isHidden() or (self._overview is not None and self._overview.build.automatic):
             menu.addAction(self._rounds_button.text(), self._on_rounds)
-        menu.addSection("Apply automatically")
+        menu.addSection(tr("Apply automatically"))
         for at in range(self._far.count()):
             chosen = menu.addAction(
                 self._far.itemText(at), partial(self.session.choose_confidence, self._far.itemData(at))
@@ -218,7 +218,7 @@ class BuildPage(Page):
         nearest = min(range(len(_HOW_FAR)), key=lambda at: abs(_HOW_FAR[at] - view.automatic_from))
         self._far.setCurrentIndex(nearest)
         self._show_top(overview)
-        self._build.setText("Build" if not view.rounds else "Build again")
+        self._build.setText(tr("Build") if not view.rounds else tr("Build again"))
         self._attempts.fill(view)
         self._fill_causes()
 
@@ -230,7 +230,9 @@ class BuildPage(Page):
         # Without own errors, the others are shown.
         is_split = 0 < others < len(view.causes)
         self._mine.setVisible(is_split)
-        self._mine.setText(f"Only mine, {others} hidden" if self._mine.isChecked() else "Only mine")
+        self._mine.setText(
+            tr("Only mine, {others} hidden", others=others) if self._mine.isChecked() else tr("Only mine")
+        )
         is_mine_only = self._mine.isChecked() and is_split
         shown = [item for item in view.causes if not (is_mine_only and item.cause.owner in _NOT_MINE)]
         most = max((item.cause.count for item in shown), default=1)
@@ -239,17 +241,17 @@ class BuildPage(Page):
         rows += [default_row(open_item, view.pins.get(open_item.key), is_checked) for open_item in view.defaults]
         rows += [cause_row(item, most) for item in shown if not item.put_off]
         if later := [cause_row(item, most) for item in shown if item.put_off]:
-            rows += [Row("Not now", heading=True), *later]
+            rows += [Row(tr("Not now"), heading=True), *later]
         if view.right:
-            rows.append(Row("Right as it is", heading=True))
+            rows.append(Row(tr("Right as it is"), heading=True))
             rows += [
-                Row(title, "nothing is changed", "", payload=ChosenRow(f"right:{key}")) for key, title in view.right
+                Row(title, tr("nothing is changed"), "", payload=ChosenRow(f"right:{key}")) for key, title in view.right
             ]
         if not view.rounds and view.drift:
-            rows.append(Row("Changes that your code uses", heading=True))
+            rows.append(Row(tr("Changes that your code uses"), heading=True))
             rows += [drift_row(item) for item in view.drift]
         if view.debts:
-            rows.append(Row("Debts: switched off until they are switched on again", heading=True))
+            rows.append(Row(tr("Debts: switched off until they are switched on again"), heading=True))
             rows += [
                 Row(item.title, f"{item.place} · {item.why}", "debt", payload=ChosenRow(f"debt:{item.entry}"))
                 for item in view.debts
@@ -320,7 +322,15 @@ class BuildPage(Page):
         fixes = cause.fixes if cause else ()
         self._fixes.clear()
         for number, fix in enumerate(fixes, 1):
-            self._fixes.addItem(f"{number} of {len(fixes)}   {fix.confidence:.2f}   {fix.rule.name}")
+            self._fixes.addItem(
+                tr(
+                    "{number} of {total}   {confidence:.2f}   {name}",
+                    number=number,
+                    total=len(fixes),
+                    confidence=fix.confidence,
+                    name=fix.rule.name,
+                )
+            )
         self._fix_row.setVisible(len(fixes) > 1)
         self._show_fix()
 
@@ -362,16 +372,16 @@ class BuildPage(Page):
         is_settled = cause is not None and cause.is_settled
         self._noted.setVisible(self._notable() is not None)
         self._plugin_back.setVisible(cause is not None and bool(cause.left_out) and not is_settled)
-        self._plugin_back.setText(f"Return {cause.left_out}" if cause is not None else "")
+        self._plugin_back.setText(tr("Return {left_out}", left_out=cause.left_out) if cause is not None else "")
         self._everywhere.setVisible(fix is not None)
-        words = "Everywhere" if self.is_narrow else "Apply everywhere"
-        self._everywhere.setText(f"{words}  {many}" if many else "Remove and generate again")
+        words = tr("Everywhere") if self.is_narrow else tr("Apply everywhere")
+        self._everywhere.setText(f"{words}  {many}" if many else tr("Remove and generate again"))
         for made in (self._in_file, self._here):
             made.setVisible(many > 1 and default is None)
         is_open = cause is not None and not cause.cause.under and not is_settled
         self._later.setVisible(is_open or selection.accepted is not None)
         is_listed_last = selection.accepted is not None or (cause is not None and cause.put_off)
-        self._later.setText("List it again" if is_listed_last else "Not now")
+        self._later.setText(tr("List it again") if is_listed_last else tr("Not now"))
         has_place = cause is not None or fix is not None or default is not None
         self._edit.setVisible(has_place and selection.accepted is None)
         self._switch_off.setVisible(cause is not None and cause.cause.owner == "own" and cause.open > 0)
@@ -415,7 +425,10 @@ class BuildPage(Page):
     def _on_plugin_back(self) -> None:
         cause, _ = self._current()
         if cause is not None and cause.left_out:
-            self.session.carry_out(ReturnPluginForCause(cause.cause.key, cause.left_out), f"returning {cause.left_out}")
+            self.session.carry_out(
+                ReturnPluginForCause(cause.cause.key, cause.left_out),
+                tr("returning {left_out}", left_out=cause.left_out),
+            )
 
     def _debt(self) -> Debt | None:
         chosen = self._causes.current()
@@ -426,7 +439,7 @@ class BuildPage(Page):
     def _on_return(self) -> None:
         debt = self._debt()
         if debt is not None:
-            self.session.carry_out(SwitchCodeOn(debt.entry), f"switching on: {debt.title}")
+            self.session.carry_out(SwitchCodeOn(debt.entry), tr("switching on: {title}", title=debt.title))
 
     def _open_switch_off_menu(self) -> None:
         self._switch_off_menu.popup(self._switch_off.mapToGlobal(self._switch_off.rect().bottomLeft()))
@@ -434,19 +447,19 @@ class BuildPage(Page):
     def _switch_off_part(self, what: CodePart) -> None:
         cause, _ = self._current()
         if cause is not None:
-            self.session.carry_out(SwitchCodeOff(cause.cause.key, what), f"switching off the {what}")
+            self.session.carry_out(SwitchCodeOff(cause.cause.key, what), tr("switching off the {what}", what=what))
 
     def _on_later(self) -> None:
         cause, _ = self._current()
         if (right := self._right()) is not None:
-            self.session.withdraw(right[0], f"listed again: {right[1]}")
+            self.session.withdraw(right[0], tr("listed again: {right}", right=right[1]))
         elif cause is not None and not cause.cause.under:
             key, title = cause.cause.key, cause.cause.title
             if cause.put_off:
-                self.session.carry_out(TakeCauseUp(key), f"listed again: {title}")
+                self.session.carry_out(TakeCauseUp(key), tr("listed again: {title}", title=title))
             else:
                 self._to_next()
-                self.session.carry_out(PutCauseOff(key), f"put off: {title}")
+                self.session.carry_out(PutCauseOff(key), tr("put off: {title}", title=title))
 
     def _to_next(self) -> None:
         """Select the next row, or else the previous one."""

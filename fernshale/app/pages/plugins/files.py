@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.rows import Row
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.stages.overview import Overview
@@ -16,10 +16,10 @@ from fernshale.core.merge.folder_merge import FileMerge
 from fernshale.core.merge.ledger import FATE_WORDS
 
 _GROUPS: tuple[tuple[str, tuple[str, ...], str, Tone], ...] = (
-    ("Your edits", ("merged", "carried", "decide"), "●", "mine"),
-    ("Yours alone", ("own",), "○", "mine"),
-    ("New from the vendor", ("updated", "added"), "◐", "incoming"),
-    ("Removed in this release", ("removed",), "–", "base"),
+    (tr("Your edits"), ("merged", "carried", "decide"), "●", "mine"),
+    (tr("Yours alone"), ("own",), "○", "mine"),
+    (tr("New from the vendor"), ("updated", "added"), "◐", "incoming"),
+    (tr("Removed in this release"), ("removed",), "–", "base"),
 )
 # A group with more files is folded; files that the user edited are always shown.
 _MAX_SHOWN = 5
@@ -79,15 +79,15 @@ def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, .
     odd = [row for plugin in view.plugins for row in _odd_rows(plugin)]
     rows: list[Row] = []
     if conflict:
-        rows += [Row("◆ To decide", right=str(len(conflict)), heading=True), *conflict]
+        rows += [Row(tr("◆ To decide"), right=str(len(conflict)), heading=True), *conflict]
     if odd:
-        rows += [Row("◇ Check these", right=str(len(odd)), heading=True), *odd]
+        rows += [Row(tr("◇ Check these"), right=str(len(odd)), heading=True), *odd]
     if len(ready := ready_plugins(overview)) > 1:
         names = ", ".join(item.plugin.id for item in ready)
-        rows.append(Row("● Ready to update", right=str(len(ready)), heading=True))
-        rows.append(Row(names, "no conflict is open", "update them", payload=ReadyOf(), link=True))
+        rows.append(Row(tr("● Ready to update"), right=str(len(ready)), heading=True))
+        rows.append(Row(names, tr("no conflict is open"), tr("update them"), payload=ReadyOf(), link=True))
     if steps := plugin_steps(overview):
-        rows.append(Row("▸ To do", right=str(len(steps)), heading=True))
+        rows.append(Row(tr("▸ To do"), right=str(len(steps)), heading=True))
         for open_item in steps:
             rows.append(
                 Row(open_item.title, open_item.options[0].title, "", "▸", "base", payload=ItemOf(open_item.key))
@@ -95,10 +95,19 @@ def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, .
     for plugin in view.plugins:
         rows += _plugin_rows(plugin, overview, unfolded)
     if view.left_out:
-        rows.append(Row("Left out", right=str(len(view.left_out)), heading=True))
+        rows.append(Row(tr("Left out"), right=str(len(view.left_out)), heading=True))
         for item in view.left_out:
             title = f"{item.id} {item.version}"
-            rows.append(Row(title, f"returns with {item.condition}", "", "◌", "base", payload=LeftOutOf(item.id)))
+            rows.append(
+                Row(
+                    title,
+                    tr("returns with {condition}", condition=item.condition),
+                    "",
+                    "◌",
+                    "base",
+                    payload=LeftOutOf(item.id),
+                )
+            )
     return tuple(rows)
 
 
@@ -132,11 +141,15 @@ def _odd_rows(view: PluginView) -> Iterator[Row]:
 def _plugin_rows(view: PluginView, overview: Overview, unfolded: Collection[GroupOf]) -> Iterator[Row]:
     start, to = (view.base if view.done else view.step.from_), view.step.to
     arrow = (
-        f"{start} stays" if to == start else f"{start} → {to}" if to else f"{start}, nothing for {overview.setup.to}"
+        tr("{start} stays", start=start)
+        if to == start
+        else f"{start} → {to}"
+        if to
+        else tr("{start}, nothing for {to}", start=start, to=overview.setup.to)
     )
-    word = "updated" if view.done and view.ledger else "" if view.merge or view.done else "waits for Route"
+    word = tr("updated") if view.done and view.ledger else "" if view.merge or view.done else tr("waits for Route")
     if view.step.action in ("left out", "hold"):
-        word = "to be left out" if view.step.action == "left out" else "held back"
+        word = tr("to be left out") if view.step.action == "left out" else tr("held back")
     yield Row(f"{view.plugin.id} {arrow}", right=word, heading=True)
     if view.merge is None:
         for path in dict.fromkeys(entry.path for entry in view.ledger.entries) if view.ledger else ():
@@ -152,18 +165,18 @@ def _plugin_rows(view: PluginView, overview: Overview, unfolded: Collection[Grou
         group = GroupOf(view.plugin.id, title)
         folds = len(files) > _MAX_SHOWN and title != "Your edits"
         if folds:
-            word = "hide" if group in unfolded else "show"
+            word = tr("hide") if group in unfolded else tr("show")
             yield Row(title, "", f"{len(files)}  {word}", glyph, tone, payload=group, link=True)
         if not folds or group in unfolded:
             for file in files:
-                sub = "as you decided" if file.decisions else f"{title} · {file.why.split(';')[0]}"
+                sub = tr("as you decided") if file.decisions else f"{title} · {file.why.split(';')[0]}"
                 payload = FileOf(view.plugin.id, file.shown)
                 yield Row(printable(file.shown), sub + _moved(file), "", glyph, tone, payload=payload, code=True)
 
 
 def _moved(file: FileMerge) -> str:
     if file.path and file.base and file.base != file.path:
-        return f" · was {printable(file.base)}"
+        return tr(" · was {base}", base=printable(file.base))
     return ""
 
 

@@ -38,7 +38,7 @@ from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.conflict_card import KEYS, ConflictCard
 from fernshale.app.widgets.rows import RowList
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow, LinesBlock
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
@@ -49,18 +49,18 @@ from fernshale.core.merge.ledger import FATE_WORDS, LedgerEntry
 from fernshale.core.merge.text_merge import Conflict, Resolution
 
 _MAX_BARS = 7
-_WRITTEN: dict[str, tuple[str, Tone]] = {"finer": ("by tokens", "base"), "text": ("by hand", "mine")}
+_WRITTEN: dict[str, tuple[str, Tone]] = {"finer": (tr("by tokens"), "base"), "text": (tr("by hand"), "mine")}
 _SOURCES: dict[str, tuple[str, Tone]] = {
-    "same": ("both", "quiet"),
-    "mine": ("yours", "mine"),
-    "incoming": ("incoming", "incoming"),
-    "both": ("same in both", "base"),
+    "same": (tr("both"), "quiet"),
+    "mine": (tr("yours"), "mine"),
+    "incoming": (tr("vendor's"), "incoming"),
+    "both": (tr("same in both"), "base"),
 }
 
 
 class PluginsPage(Page):
     stage = Stage.PLUGINS
-    picture_title = "Your edits"
+    picture_title = tr("Your edits")
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
@@ -69,13 +69,13 @@ class PluginsPage(Page):
         self._in_text: list[QPushButton] = []  # the buttons below the text of the detail
         self._unfolded: set[GroupOf] = set()
         self._last: list[str] = []  # the conflicts resolved here, the latest last
-        self.picture = self._bars = BarChart(self, "Your edits by plugin", 130)
+        self.picture = self._bars = BarChart(self, tr("Your edits by plugin"), 130)
         self._bars.chosen.connect(self._on_bar)
         self.column.addWidget(self._bars)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
         files = Card(split)
-        self._files = RowList(files, "Files by outcome")
+        self._files = RowList(files, tr("Files by outcome"))
         self._files.chosen.connect(self._on_chosen)
         self._files.link_clicked.connect(self._on_link)
         self._files.activated_row.connect(self._on_fold)
@@ -86,21 +86,21 @@ class PluginsPage(Page):
         split.setSizes([270, 700])
         split.setStretchFactor(1, 1)
         self.column.addWidget(split, 1)
-        self.on_key("U", self._on_take_back, "Take the last decision back")
+        self.on_key("U", self._on_take_back, tr("Take the last decision back"))
         self.setFocusProxy(self._files)
 
     def _build_detail(self, parent: QWidget) -> Card:
         self.detail = self._card = Card(parent, " ")
-        self._previous = button(self._card, "◂", self._on_previous, hint="Previous decision (P)")
-        self._next = button(self._card, "▸", self._on_next, hint="Next decision (N)")
-        self._preview = button(self._card, "Preview", self._on_preview, hint="The folder as it will be")
-        self._take = button(self._card, "Update", self._on_take, main=True)
+        self._previous = button(self._card, "◂", self._on_previous, hint=tr("Previous decision (P)"))
+        self._next = button(self._card, "▸", self._on_next, hint=tr("Next decision (N)"))
+        self._preview = button(self._card, tr("Preview"), self._on_preview, hint=tr("The folder as it will be"))
+        self._take = button(self._card, tr("Update"), self._on_take, main=True)
         for made in (self._previous, self._next, self._preview, self._take):
             self._card.head.addWidget(made)
         self._why = quiet_label(self._card, "")
         self._why.setContentsMargins(11, 6, 9, 4)
         self._card.body.addWidget(self._why)
-        self._text = AnnotatedText(self._card, "Result as it will be written")
+        self._text = AnnotatedText(self._card, tr("Result as it will be written"))
         self._card.body.addWidget(self._text, 1)
         return self._card
 
@@ -166,7 +166,7 @@ class PluginsPage(Page):
             return
         found = self._current()
         if found is None or self._overview is None:
-            self._card.set_title("Nothing chosen")
+            self._card.set_title(tr("Nothing chosen"))
             self._why.setText("")
             self._text.show_parts([])
             return
@@ -180,10 +180,12 @@ class PluginsPage(Page):
             else ""
         )
         self._take.setVisible(view.merge is not None)
-        self._take.setText(f"Update to {view.step.to}")
+        self._take.setText(tr("Update to {to}", to=view.step.to))
         self._take.setEnabled(not blocked)
         self._take.setToolTip(
-            f"{blocked} first" if blocked else f"Write {view.plugin.id} {view.step.to} into the project"
+            tr("{blocked} first", blocked=blocked)
+            if blocked
+            else tr("Write {id} {to} into the project", id=view.plugin.id, to=view.step.to)
         )
         self._preview.setVisible(view.merge is not None)
         left = self._left()
@@ -199,12 +201,14 @@ class PluginsPage(Page):
     def _count_words(self, file: FileMerge, left: list[tuple[str, FileMerge, Conflict]]) -> str:
         """Which decision of how many, and how many are left in all."""
         if not left:
-            return "result as it will be written" if file.path else "will be gone"
+            return tr("result as it will be written") if file.path else tr("will be gone")
         here = [number for number, (_, item, _) in enumerate(left, 1) if item is file]
         if not here:
-            return f"{count(len(left), 'decision')} left elsewhere"
+            return tr("{decisions} left elsewhere", decisions=count(len(left), "decision"))
         return (
-            f"decision {here[0]} of {len(left)}" if len(here) == 1 else f"decisions {here[0]}–{here[-1]} of {len(left)}"
+            tr("decision {here} of {number}", here=here[0], number=len(left))
+            if len(here) == 1
+            else tr("decisions {first}–{last} of {total}", first=here[0], last=here[-1], total=len(left))
         )
 
     def _show_left_out(self, id: str) -> None:
@@ -212,25 +216,31 @@ class PluginsPage(Page):
         item = next((item for item in self._overview.plugins.left_out if item.id == id), None)
         if item is None:
             return
-        self._card.set_title(f"{item.id} {item.version}", "left out")
-        self._why.setText("Switched off and removed from the project. The copy is in the snapshot before that step.")
-        words = [("why", item.why or "no reason was given"), ("until", item.condition)]
-        words.append(("now", f"{item.ready} would fit" if item.ready else "no release on the shelf fits yet"))
+        self._card.set_title(f"{item.id} {item.version}", tr("left out"))
+        self._why.setText(
+            tr("Switched off and removed from the project. The copy is in the snapshot before that step.")
+        )
+        words = [(tr("why"), item.why or tr("no reason was given")), (tr("until"), item.condition)]
+        words.append(
+            (
+                tr("now"),
+                tr("{ready} would fit", ready=item.ready) if item.ready else tr("no release on the shelf fits yet"),
+            )
+        )
         block = LinesBlock(self._text, tuple(LineRow(name, "base", "", text) for name, text in words))
-        self._text.show_parts([block, self._button(f"Return {item.id}", ReturnPlugin(item.id))])
+        self._text.show_parts([block, self._button(tr("Return {id}", id=item.id), ReturnPlugin(item.id))])
 
     def _show_ready(self) -> None:
         """Show the plugins that are ready, and the button that updates all of them."""
         assert self._overview is not None
         ready = ready_plugins(self._overview)
-        self._card.set_title("Ready to update", "no conflict is open in them")
+        self._card.set_title(tr("Ready to update"), tr("no conflict is open in them"))
         self._why.setText("")
         lines = tuple(
-            LineRow("ready", "mine", "", f"{view.plugin.id}  {view.step.from_} → {view.step.to}"
-                    + (f"   {count(view.ledger.edits, 'edit')} of yours in it" if view.ledger and view.ledger.edits else ""))
+            LineRow("ready", "mine", "", f"{view.plugin.id}  {view.step.from_} → {view.step.to}{_edits_in(view)}")
             for view in ready
-        )  # fmt: skip
-        words = f"Update all {len(ready)}, one step each"
+        )
+        words = tr("Update all {number}, one step each", number=len(ready))
         self._text.show_parts([LinesBlock(self._text, lines), self._holder(words, self._on_take_all)])
 
     def _show_step(self, key: str) -> None:
@@ -242,7 +252,7 @@ class PluginsPage(Page):
         self._why.setText(printable(open_item.place))
         parts: list[QWidget] = []
         for option in open_item.options:
-            lines = tuple(LineRow("because", "base", "", text) for text in option.evidence if text)
+            lines = tuple(LineRow(tr("because"), "base", "", text) for text in option.evidence if text)
             parts += [LinesBlock(self._text, lines), self._choice(option.title, open_item, option.id)]
         self._text.show_parts(parts)
 
@@ -269,11 +279,16 @@ class PluginsPage(Page):
         chosen = self._files.current()
         path = chosen.path if isinstance(chosen, FileOf) else ""
         entries = [entry for entry in view.ledger.entries if entry.path == path] if view.ledger else []
-        self._card.set_title(printable(path), f"{view.plugin.id} is updated. This is what became of your edits")
+        self._card.set_title(
+            printable(path), tr("{id} is updated. This is what became of your edits", id=view.plugin.id)
+        )
         self._why.setText("")
         rows = [
             LineRow(
-                FATE_WORDS[entry.fate], _fate_tone(entry), entry.lines, f"{entry.what}    now {entry.now or 'nowhere'}"
+                FATE_WORDS[entry.fate],
+                _fate_tone(entry),
+                entry.lines,
+                tr("{what}    now {now}", what=entry.what, now=entry.now or "nowhere"),
             )
             for entry in entries
         ]
@@ -287,7 +302,7 @@ class PluginsPage(Page):
             if item.key.startswith("odd:") and item.place == f"{view.plugin.folder}/{file.path}":
                 words = tuple(LineRow("look", "alarm", "", text) for text in item.options[0].evidence)
                 parts.append(LinesBlock(self._text, words))
-                parts.append(self._choice("It is right as it is", item, "leave"))
+                parts.append(self._choice(tr("It is right as it is"), item, "leave"))
         for conflict in file.decisions:
             if conflict.kind == "file":
                 parts.append(self._decision(view, file, conflict.id, choices.get(conflict.id)))
@@ -370,7 +385,7 @@ class PluginsPage(Page):
         while self._last and self._overview is not None:
             id = self._last.pop()
             if id in self._overview.plugins.choices:
-                self.session.withdraw(decision_key(id), "the last decision")
+                self.session.withdraw(decision_key(id), tr("the last decision"))
                 return
 
     def press(self, number: int) -> None:
@@ -449,25 +464,30 @@ class PluginsPage(Page):
             conflict = [item for item in below(view.merge, where) if item[1].id not in self._overview.plugins.choices]
             if not conflict:
                 continue
-            name = f"in {printable(where)}" if where else f"in all of {view.plugin.id}"
-            for option, words in (("mine", "Keep yours"), ("incoming", "Use the vendor's")):
+            name = tr("in {where}", where=printable(where)) if where else tr("in all of {id}", id=view.plugin.id)
+            for option, words in (("mine", tr("Keep yours")), ("incoming", tr("Use the vendor's"))):
                 action = ResolveBelow(f"{view.plugin.id}/{where}", option)
                 title = f"{words} {name} ({count(len(conflict), 'decision')})"
                 menu.addAction(title, partial(self.session.carry_out, action, title))
         if menu.isEmpty():
-            menu.addAction("Nothing is open here").setEnabled(False)
+            menu.addAction(tr("Nothing is open here")).setEnabled(False)
         lost = view.ledger.edits - view.ledger.count("already") if view.ledger else 0
         if lost:
             menu.addSeparator()
             menu.addAction(
-                f"Replace {view.plugin.id} with {view.step.to} and drop your edits…", lambda: self._on_clean(view, lost)
+                tr("Replace {id} with {to} and drop your edits…", id=view.plugin.id, to=view.step.to),
+                lambda: self._on_clean(view, lost),
             )
         return menu
 
     def _on_clean(self, view: PluginView, lost: int) -> None:
-        words = f"{count(lost, 'edit')} of yours in {view.plugin.id} would be dropped. Files of your own are kept."
-        if ask_yes(self, "Replace it and drop your edits?", words, "Drop them"):
-            self.session.carry_out(ReplacePlugin(view.plugin.id), f"replacing {view.plugin.id}")
+        words = tr(
+            "{edits} of yours in {id} would be dropped. Files of your own are kept.",
+            edits=count(lost, "edit"),
+            id=view.plugin.id,
+        )
+        if ask_yes(self, tr("Replace it and drop your edits?"), words, tr("Drop them")):
+            self.session.carry_out(ReplacePlugin(view.plugin.id), tr("replacing {id}", id=view.plugin.id))
 
     def _on_preview(self) -> None:
         found = self._current()
@@ -478,12 +498,14 @@ class PluginsPage(Page):
         found = self._current()
         if found is not None:
             view = found[0]
-            self.session.carry_out(UpdatePlugin(view.plugin.id), f"taking {view.plugin.id} {view.step.to}")
+            self.session.carry_out(
+                UpdatePlugin(view.plugin.id), tr("taking {id} {to}", id=view.plugin.id, to=view.step.to)
+            )
 
     def _on_take_all(self) -> None:
         if self._overview is not None:
             ready = [UpdatePlugin(view.plugin.id) for view in ready_plugins(self._overview)]
-            self.session.carry_out_each(ready, f"taking {count(len(ready), 'plugin')}")
+            self.session.carry_out_each(ready, tr("taking {plugins}", plugins=count(len(ready), "plugin")))
 
     def _on_bar(self, plugin: object) -> None:
         row = next(
@@ -511,16 +533,28 @@ def _bar(view: PluginView) -> Bar:
     ledger = view.ledger
     assert ledger is not None
     parts: tuple[tuple[Tone, int, str], ...] = (
-        ("mine", ledger.count("carried"), "kept"),
-        ("base", ledger.count("already"), "already in the new release"),
-        ("alarm", ledger.count("decide"), "to decide"),
-        ("plain", ledger.count("dropped"), "dropped by you"),
+        ("mine", ledger.count("carried"), tr("kept")),
+        ("base", ledger.count("already"), tr("already in the new release")),
+        ("alarm", ledger.count("decide"), tr("to decide")),
+        ("plain", ledger.count("dropped"), tr("dropped by you")),
     )
     conflict = ledger.count("decide")
-    state = f"{conflict} to resolve" if conflict else "updated" if view.done else "ready to update"
+    state = (
+        tr("{conflict} to resolve", conflict=conflict)
+        if conflict
+        else tr("updated")
+        if view.done
+        else tr("ready to update")
+    )
     return Bar(view.plugin.id, parts, f"{count(ledger.edits, 'edit')} · {state}", view.plugin.id)
 
 
 def _fate_tone(entry: LedgerEntry) -> Tone:
     tones: dict[str, Tone] = {"carried": "mine", "already": "base", "decide": "alarm", "dropped": "quiet"}
     return tones[entry.fate]
+
+
+def _edits_in(view: PluginView) -> str:
+    if view.ledger is None or not view.ledger.edits:
+        return ""
+    return tr("   {edits} of yours in it", edits=count(view.ledger.edits, "edit"))

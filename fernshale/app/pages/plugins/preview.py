@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QVBoxLayout, QWid
 from fernshale.api.merging import preview_plugin
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.change_list import ChangesPane
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.view import PluginView
 
@@ -17,32 +17,36 @@ class PreviewDialog(QDialog):
 
     def __init__(self, parent: QWidget | None, overview: Overview, view: PluginView) -> None:
         super().__init__(parent)
-        self.setWindowTitle("The folder as it will be")
+        self.setWindowTitle(tr("The folder as it will be"))
         self.resize(980, 600)
         column = QVBoxLayout(self)
         column.addWidget(heading_label(self, f"{view.plugin.id} {view.step.from_} → {view.step.to}"))
         self._preview = preview_plugin(view, overview.scan, overview.plugins.choices)
         changes = self._preview.changes
         left = len(view.open_conflicts(overview.plugins.choices))
-        words = f"{count(len(changes.files), 'file')} would change; nothing is written yet."
+        words = tr("{files} would change; nothing is written yet.", files=count(len(changes.files), "file"))
         if left:
-            words += f" {count(left, 'place')} still open {'stays' if left == 1 else 'stay'} as yours."
+            words += tr(" {places_stay} as yours.", places_stay=count(left, "open place stays", "open places stay"))
         column.addWidget(quiet_label(self, words))
-        self._pane = ChangesPane(self, "What would change")
+        self._pane = ChangesPane(self, tr("What would change"))
         column.addWidget(self._pane, 1)
         self._readers = self._preview.readers(overview.scan.project)
         foot = QHBoxLayout()
-        self._whole = QCheckBox(f"Also show unchanged files ({count(len(self._preview.staying), 'file')})", self)
+        self._whole = QCheckBox(
+            tr("Also show unchanged files ({files})", files=count(len(self._preview.staying), "file")), self
+        )
         self._whole.setEnabled(bool(self._preview.staying))
         self._whole.toggled.connect(lambda _on: self._show())
         foot.addWidget(self._whole)
         foot.addStretch(1)
-        foot.addWidget(button(self, "Close", self.accept, main=True))
+        foot.addWidget(button(self, tr("Close"), self.accept, main=True))
         column.addLayout(foot)
         self._show()
 
     def _show(self) -> None:
         files = self._preview.changes.files
-        kinds = ["new" if item.before is None else "gone" if item.after is None else "changed" for item in files]
+        kinds = [
+            tr("new") if item.before is None else tr("gone") if item.after is None else tr("changed") for item in files
+        ]
         staying = self._preview.staying if self._whole.isChecked() else {}
         self._pane.show_changes(list(zip(kinds, files, strict=True)), *self._readers, staying)

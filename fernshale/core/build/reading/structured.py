@@ -12,6 +12,7 @@ from typing import Any
 from urllib.parse import unquote, urlparse
 
 from fernshale.core.base.parse_errors import load_json
+from fernshale.core.base.texts import tr
 from fernshale.core.build.diagnostics import Diagnostic, Note, Severity, SourcePlace
 
 # A document that is not whole after so many characters is none.
@@ -46,7 +47,7 @@ class Gathering:
         self._count(line)
         if self._depth > 0:
             if self._size > _MAX_CHARACTERS:
-                raise ValueError("too long")
+                raise ValueError(tr("too long"))
             return None
         return load_json("\n".join(self._lines))
 

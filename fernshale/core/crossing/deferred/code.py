@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
@@ -90,7 +91,7 @@ def switch_code_on(crossing: Crossing, entry: int, work: Work) -> int:
     """Switch code on again and keep later changes of other lines. Raises MisuseError with the obstacles."""
     found = next((item for item in find_debts(crossing) if item.entry == entry), None)
     if found is None:
-        raise MisuseError(f"step {entry} switched nothing off")
+        raise MisuseError(tr("step {entry} switched nothing off", entry=entry))
     title = f"switched on: {found.title.removesuffix(' switched off')}"
     return take_back(crossing, entry, Stage.BUILD, title, f"{found.title} cannot be switched on", work)
 
@@ -113,7 +114,7 @@ def without_line(text: str, path: str, line: int) -> str:
     """
     lines = text.split("\n")
     if not 0 < line <= len(lines) or not lines[line - 1].strip():
-        raise MisuseError(f"{printable(path)} has nothing on line {line}")
+        raise MisuseError(tr("{path} has nothing on line {line}", path=printable(path), line=line))
     lines[line - 1 : line] = as_comments(lines[line - 1 : line], path, _MARK)
     return "\n".join(lines)
 
@@ -123,7 +124,7 @@ def with_stub(text: str, path: str, line: int) -> tuple[str, str]:
     data = text.encode("utf-8", "surrogateescape")
     found = function_at(data, path, line)
     if found is None or found.language not in _STUBS:
-        raise MisuseError(f"no function around {printable(path)}:{line} can be switched off")
+        raise MisuseError(tr("no function around {path}:{line} can be switched off", path=printable(path), line=line))
     stub, headers = _STUBS[found.language]
     body = stub.format(name=found.name.replace('"', ""))
     changed = (data[: found.start] + body.encode() + data[found.end :]).decode("utf-8", "surrogateescape")

@@ -12,8 +12,8 @@ from typing import Any
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.globs import matches
-from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, under
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
@@ -66,9 +66,14 @@ def leave_plugin_out(crossing: Crossing, scan: ProjectScan, plugin: Plugin, why:
     inside = [path for path in entries if under(path, plugin.folder) and entries[path].kind is not EntryKind.FOLDER]
     for path in inside:
         draft.delete(path)
-    title = f"{plugin.id} {plugin.version} left out · {count(len(inside), 'file')} removed"
+    title = tr(
+        "{id} {version} left out · {files} removed",
+        id=plugin.id,
+        version=plugin.version,
+        files=count(len(inside), "file"),
+    )
     entry = write_step(crossing, EntryText(Stage.PLUGINS, title, why, f"{_ABOUT}{plugin.id}"), draft.change_set(), work)
-    condition = f"a release of it that accepts {crossing.setup.to}"
+    condition = tr("a release of it that accepts {to}", to=crossing.setup.to)
     kept = crossing.read(_FACT)
     declined = _fitting(scan, plugin.id, crossing.setup.to)
     crossing.keep(_FACT, {**kept, str(entry): [plugin.id, plugin.version, why, condition, declined]})
@@ -79,9 +84,9 @@ def return_plugin(crossing: Crossing, id: str, work: Work) -> int:
     """Put a plugin back as it was and keep later changes. Raises MisuseError with the obstacles."""
     found = next((item for item in find_left_out(crossing, None) if item.id == id), None)
     if found is None:
-        raise MisuseError(f"{id} is not left out")
-    title = f"{id} {found.version} returned"
-    return take_back(crossing, found.entry, Stage.PLUGINS, title, f"{id} cannot be returned", work)
+        raise MisuseError(tr("{id} is not left out", id=id))
+    title = tr("{id} {version} returned", id=id, version=found.version)
+    return take_back(crossing, found.entry, Stage.PLUGINS, title, tr("{id} cannot be returned", id=id), work)
 
 
 def find_left_out(crossing: Crossing, scan: ProjectScan | None) -> tuple[PluginLeftOut, ...]:
@@ -133,6 +138,8 @@ def _switch_off(draft: Draft, scan: ProjectScan, switch: Switch, path: TreePath,
         try:
             new = without_entry(path, text.text, steps, plugin.id) or text.text
         except NotKeyed as error:
-            raise MisuseError(f"{plugin.id} cannot be switched off in {path}: {error}") from error
+            raise MisuseError(
+                tr("{id} cannot be switched off in {path}: {error}", id=plugin.id, path=path, error=error)
+            ) from error
     if new != text.text:
         draft.write(path, text.with_text(new).encode())

@@ -28,6 +28,7 @@ from typing import Any
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.check_runs import OWN_CHECKS
 from fernshale.core.crossing.record.checkouts import CHECKOUT
@@ -83,7 +84,9 @@ def export_crossing(crossing: Crossing, file: Path, work: Work) -> int:
     """
     with crossing.acting(), tempfile.TemporaryDirectory(prefix="fernshale-export-", dir=file.parent) as folder:
         if not crossing.is_finished:
-            raise MisuseError("a step of this crossing was interrupted", "Resume it once, so that the step is settled.")
+            raise MisuseError(
+                tr("a step of this crossing was interrupted"), tr("Resume it once, so that the step is settled.")
+            )
         newest = crossing.store.take(crossing.setup.project, "exported", work).id
         staging = Path(folder)
         store = Store(staging / "store")
@@ -107,7 +110,9 @@ def read_exported(file: Path) -> ExportedCrossing:
             data = json.loads(archive.read(_ABOUT))
         return _read_about(data)
     except OSError as error:
-        raise MisuseError(f"{file} cannot be read: {error.strerror or error}") from error
+        raise MisuseError(
+            tr("{file} cannot be read: {strerror}", file=file, strerror=error.strerror or error)
+        ) from error
     except (zipfile.BadZipFile, ValueError, KeyError, TypeError, RecursionError) as error:
         raise _not_exported(file, error) from error
 
@@ -123,14 +128,14 @@ def import_crossing(file: Path, plan: ImportPlan, work: Work) -> Crossing:
     target = folder_of(plan.project)
     if target.exists():
         raise MisuseError(
-            f"{plan.project} has a crossing already",
-            "Delete it on the start page, or choose another folder of the project.",
+            tr("{project} has a crossing already", project=plan.project),
+            tr("Delete it on the start page, or choose another folder of the project."),
         )
     shelves = plan.shelves or tuple(address for address in exported.shelves if is_here(address))
     if not shelves:
         raise MisuseError(
-            f"none of the crossing's shelves is on this machine: {', '.join(exported.shelves)}",
-            "Name the folder or server of the releases.",
+            tr("none of the crossing's shelves is on this machine: {shelves}", shelves=", ".join(exported.shelves)),
+            tr("Name the folder or server of the releases."),
         )
     staging = home().resolve() / "crossings" / f".importing-{uuid.uuid4().hex}"
     try:
@@ -185,7 +190,9 @@ def _about(crossing: Crossing, newest: str) -> Mapping[str, Any]:
 
 def _read_about(data: Any) -> ExportedCrossing:
     if data["format"] != FORMAT:
-        raise ValueError(f"its format is {data['format']!r}, this Fernshale reads {FORMAT}")
+        raise ValueError(
+            tr("its format is {found!r}, this Fernshale reads {known}", found=data["format"], known=FORMAT)
+        )
     texts = [data[name] for name in ("project", "start", "target", "newest", "folder")]
     if not all(isinstance(text, str) for text in (*texts, *data["shelves"])):
         raise TypeError("a text is missing")
@@ -195,7 +202,10 @@ def _read_about(data: Any) -> ExportedCrossing:
 
 
 def _not_exported(file: Path, error: Exception) -> MisuseError:
-    return MisuseError(f"{file} is not an exported crossing: {error}", "Choose a file that *Export…* wrote.")
+    return MisuseError(
+        tr("{file} is not an exported crossing: {error}", file=file, error=error),
+        tr("Choose a file that *Export…* wrote."),
+    )
 
 
 def _copy_known(source: Path, target: Path) -> None:
@@ -217,7 +227,7 @@ def _pack(staging: Path, file: Path, work: Work) -> None:
     with zipfile.ZipFile(file, "w") as archive:
         for number, path in enumerate(paths):
             work.check()
-            work.progress("writing the file", number, len(paths))
+            work.progress(tr("writing the file"), number, len(paths))
             name = str(path.relative_to(staging))
             kind = zipfile.ZIP_STORED if name.startswith("store/packs/") else zipfile.ZIP_DEFLATED
             archive.write(path, name, kind)
@@ -236,7 +246,9 @@ def _check_record(path: Path, file: Path) -> None:
     except sqlite3.Error as error:
         raise _not_exported(file, error) from error
     if odd or state != "ok":
-        raise ProjectError(f"the record of the crossing in {file} is not usable: {', '.join(odd) or state}")
+        raise ProjectError(
+            tr("the record of the crossing in {file} is not usable: {odd}", file=file, odd=", ".join(odd) or state)
+        )
 
 
 def _automatic(rows: Sequence[tuple[str, str]]) -> frozenset[str]:
@@ -247,7 +259,7 @@ def _automatic(rows: Sequence[tuple[str, str]]) -> frozenset[str]:
 def _keep_profile(folder: Path, file: Path) -> Path:
     found = sorted(folder.glob(f"*{ENDING}")) if folder.is_dir() else []
     if len(found) != 1:
-        raise MisuseError(f"{file} has no engine profile")
+        raise MisuseError(tr("{file} has no engine profile", file=file))
     return keep_profile(found[0])
 
 

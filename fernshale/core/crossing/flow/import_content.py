@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Literal
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
@@ -128,8 +128,8 @@ def import_content(crossing: Crossing, scan: ProjectScan, plan: ImportPlan, over
     import."""
     changes = preview_import(scan, plan, over)
     if changes.is_empty:
-        raise MisuseError("all of it is in the project already")
-    title = f"{count(len(changes.files), 'file')} imported from {plan.source.name}"
+        raise MisuseError(tr("all of it is in the project already"))
+    title = tr("{files} imported from {name}", files=count(len(changes.files), "file"), name=plan.source.name)
     return write_step(crossing, EntryText(Stage.PLUGINS, title, why, "carry"), changes, work)
 
 
@@ -147,4 +147,4 @@ def _content(entry: TreeEntry | None) -> tuple[EntryKind, str] | None:
 
 def _why(closure: Closure, path: TreePath) -> str:
     item = next(item for item in closure.needed if item.path == path)
-    return f"{item.by}:{item.line} needs {item.what}" if item.by else "chosen"
+    return tr("{by}:{line} needs {what}", by=item.by, line=item.line, what=item.what) if item.by else "chosen"

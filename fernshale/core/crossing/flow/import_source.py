@@ -8,6 +8,7 @@ from functools import cached_property
 from pathlib import Path
 
 from fernshale.core.base.errors import FormatError, MisuseError, ProjectError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import GITS_OWN, TreePath, tree_path, under
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.asset_texts import AssetTexts, AssetTree
@@ -38,7 +39,7 @@ class ImportSource:
         for item in chosen:
             found = [path for path, inside in self.at.items() if under(inside, tree_path(item))]
             if not found:
-                raise MisuseError(f"there is nothing at {item} in {self.folder}")
+                raise MisuseError(tr("there is nothing at {item} in {folder}", item=item, folder=self.folder))
             picked |= dict.fromkeys(found)
         return [path for path in self.at if path in picked]
 
@@ -64,7 +65,7 @@ def open_source(scan: ProjectScan, folder: Path, into: str, token: CancelToken) 
     """Read a folder that matches the folder `into` of the project (empty: the project itself). Raises MisuseError, Cancelled."""
     folder = folder.resolve()
     if not folder.is_dir():
-        raise MisuseError(f"{folder} is not a folder")
+        raise MisuseError(tr("{folder} is not a folder", folder=folder))
     prefix = f"{tree_path(into)}/" if into else ""
     tree = list_tree(folder, EMPTY, Work(token=token), GITS_OWN)
     entries = {path: entry for path, entry in tree.entries.items() if entry.kind is not EntryKind.FOLDER}

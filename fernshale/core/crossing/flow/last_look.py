@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.flow.summaries import finding_of
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import Fact
@@ -49,7 +50,7 @@ def keep_last_look(crossing: Crossing, overview: Overview) -> None:
     left = [stage for stage in STAGES if overview.states[stage] is not StageState.CLEAR]
     waiting = next((stage for stage in left if overview.states[stage] is StageState.NEEDS_YOU), (*left, STAGES[-1])[0])
     items = sorted(overview.items, key=lambda item: not item.needs_you)
-    coming = items[0].title if items else "nothing is left open"
+    coming = items[0].title if items else tr("nothing is left open")
     look = LastLook(stages, finding_of(waiting, overview).plain, coming)
     if crossing.read(LAST_LOOK) != look:
         crossing.keep(LAST_LOOK, look)

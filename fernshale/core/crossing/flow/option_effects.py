@@ -12,7 +12,7 @@ from typing import Literal
 
 from fernshale.core.base.dry_run import WouldRun, WouldWrite, dry_run
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
@@ -47,9 +47,9 @@ def find_effects(crossing: Crossing, scan: ProjectScan, item: Item, token: Cance
 
 def _effect(crossing: Crossing, scan: ProjectScan, option: Option, token: CancelToken) -> OptionEffect:
     if option.asks:
-        return OptionEffect("asks", "asks you first, and depends on your answer")
+        return OptionEffect("asks", tr("asks you first, and depends on your answer"))
     if isinstance(option.action, Choose):
-        return OptionEffect("records", "writes nothing now; it is kept as your decision")
+        return OptionEffect("records", tr("writes nothing now; it is kept as your decision"))
     return preview_action(crossing, scan, option.action, token)
 
 
@@ -62,21 +62,23 @@ def preview_action(crossing: Crossing, scan: ProjectScan, action: Action, token:
             if isinstance(stopped.changes, ChangeSet):
                 return OptionEffect("writes", change_words(stopped.changes), stopped.changes)
         except WouldRun as stopped:
-            return OptionEffect("runs", f"runs {_shortened(' '.join(stopped.arguments))}")
+            return OptionEffect("runs", tr("runs {shortened}", shortened=_shortened(" ".join(stopped.arguments))))
         except TrustNeeded:
-            return OptionEffect("runs", "runs a command of the profile, once you trust it")
+            return OptionEffect("runs", tr("runs a command of the profile, once you trust it"))
         except FernshaleError as error:
-            return OptionEffect("fails", f"is not possible now: {error.message}")
-    return OptionEffect("records", "writes nothing into the project")
+            return OptionEffect("fails", tr("is not possible now: {message}", message=error.message))
+    return OptionEffect("records", tr("writes nothing into the project"))
 
 
 def change_words(changes: ChangeSet) -> str:
     """The changes of a step in a few words, as "changes src/build.ini" or "removes 5 files, adds 2"."""
-    kinds: dict[str, list[TreePath]] = {"changes": [], "adds": [], "removes": []}
-    for item in changes.files:
-        kinds["adds" if item.before is None else "removes" if item.after is None else "changes"].append(item.path)
-    parts = [f"{verb} {_named(paths)}" for verb, paths in kinds.items() if paths]
-    return ", ".join(parts) or "changes no file"
+    changed = [item.path for item in changes.files if item.before is not None and item.after is not None]
+    added = [item.path for item in changes.files if item.before is None]
+    removed = [item.path for item in changes.files if item.before is not None and item.after is None]
+    parts = [tr("changes {files}", files=_named(changed))] if changed else []
+    parts += [tr("adds {files}", files=_named(added))] if added else []
+    parts += [tr("removes {files}", files=_named(removed))] if removed else []
+    return ", ".join(parts) or tr("changes no file")
 
 
 def _named(paths: list[TreePath]) -> str:

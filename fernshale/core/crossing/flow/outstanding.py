@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.project.plugin_plan import plugin_key
 from fernshale.core.crossing.record.actions import Action
 from fernshale.core.crossing.record.database import Crossing
@@ -47,8 +48,8 @@ def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[Outstandin
     """All debts, those that can be resolved now first."""
     found = [
         OutstandingDebt(
-            "plugin", f"{item.id} {item.version}", item.id, item.why, f"returns with {item.condition}",
-            f"{item.ready} fits now" if item.ready else "", ReturnPlugin(item.id),
+            "plugin", f"{item.id} {item.version}", item.id, item.why, tr("returns with {condition}", condition=item.condition),
+            tr("{ready} fits now", ready=item.ready) if item.ready else "", ReturnPlugin(item.id),
         )
         for item in overview.plugins.left_out
     ]  # fmt: skip
@@ -58,7 +59,7 @@ def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[Outstandin
             item.title,
             item.place,
             item.why,
-            "until it can be fixed",
+            tr("until it can be fixed"),
             "",
             SwitchCodeOn(item.entry),
         )
@@ -66,7 +67,7 @@ def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[Outstandin
     ]
     lines = overview.engine.workarounds
     for item in (item for item in lines if item.line):
-        ready = "" if is_needed(item, lines, overview.setup.to) else f"{overview.setup.to} does not need it"
+        ready = "" if is_needed(item, lines, overview.setup.to) else tr("{to} does not need it", to=overview.setup.to)
         found.append(
             OutstandingDebt(
                 "line", item.words, item.place, item.workaround.why, item.condition, ready, RemoveWorkaround(item.name)
@@ -75,8 +76,8 @@ def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[Outstandin
     for state in member_states(overview.scan, overview.build, crossing):
         if state.left_out:
             member, to = state.member, overview.setup.to
-            words = f"moves when it can be fixed for {to}"
-            title = f"{member.name} stays on {member.release}"
+            words = tr("moves when it can be fixed for {to}", to=to)
+            title = tr("{name} stays on {release}", name=member.name, release=member.release)
             found.append(
                 OutstandingDebt("member", title, member.folder, state.left_out, words, "", TakeMemberAlong(member.name))
             )
@@ -94,9 +95,14 @@ def _held_back(overview: Overview, crossing: Crossing) -> Iterator[OutstandingDe
         fitting = [item.version for item in overview.route.choices.get(step.id, ()) if item.readiness == "ready"]
         others = [version for version in fitting if version != step.from_]
         yield OutstandingDebt(
-            "held back", f"{step.id} stays on {step.from_}", step.id, decision.why or step.why,
-            f"until a release for {to} is taken", f"{others[-1]} fits now" if others else "", decision=decision.key,
-        )  # fmt: skip
+            "held back",
+            tr("{id} stays on {before}", id=step.id, before=step.from_),
+            step.id,
+            decision.why or step.why,
+            tr("until a release for {to} is taken", to=to),
+            tr("{others} fits now", others=others[-1]) if others else "",
+            decision=decision.key,
+        )
 
 
 def _previews(overview: Overview) -> Iterator[OutstandingDebt]:
@@ -111,9 +117,13 @@ def _previews(overview: Overview) -> Iterator[OutstandingDebt]:
     for name, version, stage in used:
         if version and (stage == "preview" or parse_release(version).is_preview):
             yield OutstandingDebt(
-                "preview", f"{name} {version} is a preview", name, "previews change until they are released",
-                "until its release is out", "",
-            )  # fmt: skip
+                "preview",
+                tr("{name} {version} is a preview", name=name, version=version),
+                name,
+                tr("previews change until they are released"),
+                tr("until its release is out"),
+                "",
+            )
 
 
 def _accepted(overview: Overview) -> Iterator[OutstandingDebt]:
@@ -121,5 +131,5 @@ def _accepted(overview: Overview) -> Iterator[OutstandingDebt]:
     for key, why in overview.trial.accepted.items():
         words = accepted_words(overview.trial, key)
         yield OutstandingDebt(
-            "accepted", words, "the trial run", why or "no reason given", "meant so", "", decision=key
+            "accepted", words, tr("the trial run"), why or tr("no reason given"), tr("meant so"), "", decision=key
         )

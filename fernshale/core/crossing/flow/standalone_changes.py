@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.lock import Held, locked
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.work import Work
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.changeset import ChangeSet
@@ -30,20 +30,21 @@ def write_changes(project: Path, changes: ChangeSet, stage: Stage, title: str, w
     if crossing is not None:
         with crossing.acting():
             entry = write_step(crossing, EntryText(stage, title, why), changes, work)
-        return f"entry {entry} of the logbook"
+        return tr("entry {entry} of the logbook", entry=entry)
     store = Store(default_store())
     journal = home() / "journals" / f"{hashlib.sha256(os.fsencode(project.resolve())).hexdigest()[:16]}.json"
     journal.parent.mkdir(parents=True, exist_ok=True)
     try:
         with locked(journal.with_suffix(".lock")):
             recover(journal, store)
-            snapshot = store.take(project, f"before: {title}", work)
+            snapshot = store.take(project, tr("before: {title}", title=title), work)
             apply_changes(project, changes, store, journal, work.token)
     except Held as error:
         raise AnotherActs(
-            f"another Fernshale ({error.holder}) is writing into {project}", "Wait for it to finish, then try again."
+            tr("another Fernshale ({holder}) is writing into {project}", holder=error.holder, project=project),
+            tr("Wait for it to finish, then try again."),
         ) from error
-    return f"snapshot {snapshot.id}"
+    return tr("snapshot {id}", id=snapshot.id)
 
 
 def write_links(tree: Path, linkage: Linkage, work: Work) -> str:
@@ -57,5 +58,9 @@ def write_links(tree: Path, linkage: Linkage, work: Work) -> str:
     changes = draft.change_set()
     if changes.is_empty:
         return ""
-    title = f"{count(len({item.id for item, _ in chosen}), 'link')} follow in {count(len(changes.files), 'file')}"
+    title = tr(
+        "{links} follow in {files}",
+        links=count(len({item.id for item, _ in chosen}), "link"),
+        files=count(len(changes.files), "file"),
+    )
     return write_changes(tree, changes, Stage.LINKS, title, "asked for", work)

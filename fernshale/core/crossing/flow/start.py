@@ -8,6 +8,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.plugin_plan import plan_for
 from fernshale.core.crossing.project.scan import ProjectScan, ScanOptions, scan_project
@@ -62,11 +63,17 @@ def begin_crossing(
     crossing.cache = scan.cache
     if not crossing.read(START):
         if parse_release(scan.release) == parse_release(to):
-            raise MisuseError(f"the project is on {to} already", "Choose another release.")
+            raise MisuseError(tr("the project is on {to} already", to=to), tr("Choose another release."))
         with crossing.acting():
-            crossing.keep(START, ensure_snapshot(crossing, "before anything was touched", work))
-            words = f", over {', '.join(via)}" if via else ""
-            note(crossing, Stage.ROUTE, f"target {to} chosen, from {scan.release}{words}", "", "route")
+            crossing.keep(START, ensure_snapshot(crossing, tr("before anything was touched"), work))
+            words = tr(", over {via}", via=", ".join(via)) if via else ""
+            note(
+                crossing,
+                Stage.ROUTE,
+                tr("target {to} chosen, from {release}{words}", to=to, release=scan.release, words=words),
+                "",
+                "route",
+            )
     elif via and crossing.setup.stops[crossing.setup.leg :] != stops:
         with crossing.acting():
             choose_route(crossing, scan, stops, Author("", "asked for"))
@@ -76,5 +83,7 @@ def begin_crossing(
 def _check_members(scan: ProjectScan, members: Sequence[str]) -> None:
     chosen = choose_members(scan.members, members)
     if any(not same_release(item.release, scan.release) for item in chosen):
-        named = ", ".join(f"{item.name} is on {item.release}" for item in chosen)
-        raise MisuseError(f"these members cannot cross together: {named}", "Name those of one release.")
+        named = ", ".join(tr("{name} is on {release}", name=item.name, release=item.release) for item in chosen)
+        raise MisuseError(
+            tr("these members cannot cross together: {named}", named=named), tr("Name those of one release.")
+        )

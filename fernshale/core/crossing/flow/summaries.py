@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from fernshale.core.base.quantities import count, seconds
+from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import count, tr, tr_parts
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.view import BuildView
 from fernshale.core.crossing.stages.overview import Overview
@@ -34,31 +35,37 @@ def finding_of(stage: Stage, overview: Overview) -> Finding:
 _Parts = list[tuple[FindingTone, str]]
 
 
+def _toned(parts: list[tuple[str, str]], **tones: FindingTone) -> _Parts:
+    """The parts of a text with the tones of its places; all else is plain."""
+    return [(tones.get(name, "plain"), words) for name, words in parts]
+
+
 def _survey(overview: Overview) -> _Parts:
     view = overview.survey
     sites = [site for site in view.scan.sites if not site.plugin]
     edits = sum(item.origin.edits for item in view.plugins if item.origin)
-    parts: _Parts = [
-        ("strong", f"{view.scan.profile.title} {view.scan.release}"),
-        ("plain", f", written in {count(len(sites), 'place')}"),
-    ]
-    if view.scan.members:
-        apart = sum(item.release != view.scan.release for item in view.scan.members)
-        parts += [("plain", f"; {count(len(view.scan.members), 'member')}, {apart} of them on another release")]
+    release = f"{view.scan.profile.title} {view.scan.release}"
+    places = count(len(sites), "place")
+    parts = _toned(tr_parts("{release}, written in {places}", release=release, places=places), release="strong")
+    if members := view.scan.members:
+        apart = sum(item.release != view.scan.release for item in members)
+        all_ = count(len(members), "member")
+        parts.append(("plain", tr("; {members}, {apart} of them on another release", members=all_, apart=apart)))
     if view.plugins:
-        parts += [
-            ("plain", f"; {count(len(view.plugins), 'plugin')} with "),
-            ("mine", count(edits, "file") + " of yours"),
-            ("plain", " in them"),
-        ]
-    parts += [("plain", ". ")]
+        plugins, files = count(len(view.plugins), "plugin"), count(edits, "file of yours", "files of yours")
+        parts += _toned(tr_parts("; {plugins} with {files} in them", plugins=plugins, files=files), files="mine")
+    parts.append(("plain", ". "))
     if view.baseline is None:
         if view.can_compare:
-            return [*parts, ("alarm", "No baseline yet.")]
-        return [*parts, ("plain", "The profile has no command to build or run it.")]
+            return [*parts, ("alarm", tr("No baseline yet."))]
+        return [*parts, ("plain", tr("The profile has no command to build or run it."))]
     good = view.baseline.is_good(view.scan.profile.commands)
-    today = f"Before the crossing, on {view.baseline.release}, it {describe_baseline(view.baseline)}."
-    known = " These are never counted as the upgrade's." if view.baseline.errors else ""
+    today = tr(
+        "Before the crossing, on {release}, it {baseline}.",
+        release=view.baseline.release,
+        baseline=describe_baseline(view.baseline),
+    )
+    known = tr(" These are never counted as the upgrade's.") if view.baseline.errors else ""
     return [*parts, ("plain" if good else "alarm", today + known)]
 
 
@@ -68,119 +75,131 @@ def _route(overview: Overview) -> _Parts:
     asked = [step for step in leg.plugins if f"plugin {step.id}" in waiting]
     come = [step for step in leg.plugins if step.to and step.action != "hold" and step not in asked]
     legs = count(len(setup.stops), "leg")
-    where = f"{legs} to " if len(setup.stops) == 1 else f"Leg {setup.leg + 1} of {legs}, to "
-    parts: _Parts = [
-        ("plain", where),
-        ("strong", leg.to),
-    ]
+    if len(setup.stops) == 1:
+        parts = _toned(tr_parts("{legs} to {release}", legs=legs, release=leg.to), release="strong")
+    else:
+        here = str(setup.leg + 1)
+        words = tr_parts("Leg {leg} of {legs}, to {release}", leg=here, legs=legs, release=leg.to)
+        parts = _toned(words, release="strong")
     if leg.plugins:
+        plugins = count(len(leg.plugins), "plugin")
         moved = len(overview.route.before)
         can = len(come) - sum(step.id in overview.route.before for step in come)
-        words = f"{moved} of {count(len(leg.plugins), 'plugin')} moved" if moved else ""
-        words += f", {can} can" if moved and can else ""
-        parts += [("plain", f". {words or f'{len(come)} of ' + count(len(leg.plugins), 'plugin') + ' can move'}")]
+        if not moved:
+            moves = tr(". {number} of {plugins} can move", number=len(come), plugins=plugins)
+        elif can:
+            moves = tr(". {moved} of {plugins} moved, {can} can", moved=moved, plugins=plugins, can=can)
+        else:
+            moves = tr(". {moved} of {plugins} moved", moved=moved, plugins=plugins)
+        parts.append(("plain", moves))
     if asked:
-        parts += [("plain", "; "), ("alarm", f"{len(asked)} {'needs' if len(asked) == 1 else 'need'} you")]
+        parts += [
+            ("plain", "; "),
+            ("alarm", tr("{plugins_need} you", plugins_need=count(len(asked), "needs", "need"))),
+        ]
     if left := len(leg.plugins) - len(come) - len(asked):
-        parts += [("plain", f"; {left} {'stays' if left == 1 else 'stay'} on the old release, as you decided")]
+        stay = count(left, "stays", "stay")
+        parts.append(("plain", tr("; {plugins_stay} on the old release, as you decided", plugins_stay=stay)))
     places = sum(overview.route.estimate.known.values())
     if overview.build.passed and overview.scan.release == setup.to:
         # What rules would still change is right as it is: it compiles.
-        stayed = f" {count(places, 'place')} that known rules would change {'is' if places == 1 else 'are'} as before."
-        return [*parts, ("plain", f".{stayed if places else ''}")]
-    return [*parts, ("plain", f". {count(places, 'place')} to change by known rules.")]
+        are = count(places, "place that known rules would change is", "places that known rules would change are")
+        return [*parts, ("plain", tr(". {places_are} as before.", places_are=are) if places else ".")]
+    return [*parts, ("plain", tr(". {places} to change by known rules.", places=count(places, "place")))]
 
 
 def _plugins(overview: Overview) -> _Parts:
     view = overview.plugins
     if not view.edits:
-        return [("plain", "No local edits in plugins that change on this leg.")]
-    parts: _Parts = [
-        ("strong", f"{count(view.edits, 'edit')} of yours"),
-        ("plain", f" in {count(sum(bool(item.ledger and item.ledger.edits) for item in view.plugins), 'plugin')}: "),
-        ("mine", f"{view.count('carried')} kept"),
-    ]
-    if view.count("already"):
-        parts += [("plain", ", "), ("base", f"{view.count('already')} already in the new release")]
-    if view.count("decide"):
-        parts += [("plain", ", "), ("alarm", f"{view.count('decide')} to decide")]
-    if view.count("dropped"):
-        parts += [("plain", ", "), ("base", f"{view.count('dropped')} dropped by your decision")]
-    return [*parts, ("plain", ". None lost.")]
+        return [("plain", tr("No local edits in plugins that change on this leg."))]
+    edited = sum(bool(item.ledger and item.ledger.edits) for item in view.plugins)
+    words = tr_parts(
+        "{edits} in {plugins}: {kept}",
+        edits=count(view.edits, "edit of yours", "edits of yours"),
+        plugins=count(edited, "plugin"),
+        kept=tr("{number} kept", number=view.count("carried")),
+    )
+    parts = _toned(words, edits="strong", kept="mine")
+    if already := view.count("already"):
+        parts += [("plain", ", "), ("base", tr("{number} already in the new release", number=already))]
+    if decide := view.count("decide"):
+        parts += [("plain", ", "), ("alarm", tr("{number} to decide", number=decide))]
+    if dropped := view.count("dropped"):
+        parts += [("plain", ", "), ("base", tr("{number} dropped by your decision", number=dropped))]
+    return [*parts, ("plain", tr(". None lost."))]
 
 
 def _engine(overview: Overview) -> _Parts:
     view, to = overview.engine, overview.setup.to
     if view.places:
-        return [
-            ("alarm", count(view.places, "place")),
-            ("plain", " to change to "),
-            ("strong", to),
-            (
-                "plain",
-                f"; the generator then replaces {count(len(view.stale), 'generated file')}." if view.stale else ".",
-            ),
-        ]
-    parts: _Parts = [("plain", "Every place that names the release says "), ("strong", to), ("plain", ". ")]
+        places = count(view.places, "place")
+        parts = _toned(
+            tr_parts("{places} to change to {release}", places=places, release=to), places="alarm", release="strong"
+        )
+        if not view.stale:
+            return [*parts, ("plain", ".")]
+        files = count(len(view.stale), "generated file")
+        return [*parts, ("plain", tr("; the generator then replaces {generated_files}.", generated_files=files))]
     if apart := sum(bool(item.trouble) for item in view.sites):
-        words = f" {'names' if apart == 1 else 'name'} another release. "
-        parts = [
-            ("strong", to),
-            ("plain", " is named everywhere else; "),
-            ("alarm", count(apart, "place")),
-            ("plain", words),
-        ]
+        words = tr_parts(
+            "{release} is named everywhere else; {places_name} another release. ",
+            release=to,
+            places_name=count(apart, "place names", "places name"),
+        )
+        parts = _toned(words, release="strong", places_name="alarm")
+    else:
+        parts = _toned(tr_parts("Every place that names the release says {release}. ", release=to), release="strong")
     if overview.scan.profile.commands.regenerate is None:
         return parts
     if view.regenerated is None:
-        return [*parts, ("alarm", "The engine's generator has not run yet.")]
+        return [*parts, ("alarm", tr("The engine's generator has not run yet."))]
     if view.regenerated.status:
-        return [*parts, ("alarm", "The engine's generator failed.")]
-    kept = (
-        f"; it did not write {count(len(view.regenerated.restored), 'file')}, which stayed"
-        if view.regenerated.restored
-        else ""
-    )
-    return [*parts, ("plain", f"The engine's generator ran{kept}.")]
+        return [*parts, ("alarm", tr("The engine's generator failed."))]
+    if not (restored := len(view.regenerated.restored)):
+        return [*parts, ("plain", tr("The engine's generator ran."))]
+    files = count(restored, "file")
+    return [*parts, ("plain", tr("The engine's generator ran; it did not write {files}, which stayed.", files=files))]
 
 
 def _build(overview: Overview) -> _Parts:
     view = overview.build
     if overview.scan.profile.commands.build is None:
         open_ = count(len(view.silent) + len(view.defaults), "change")
-        told: _Parts = [("alarm", f" Check {open_} that no tool reports.")] if view.items else []
-        return [("plain", "The profile has no command to build it."), *told]
+        told: _Parts = [("alarm", tr(" Check {open} that no tool reports.", open=open_))] if view.items else []
+        return [("plain", tr("The profile has no command to build it.")), *told]
     if not view.rounds:
-        parts: _Parts = [("plain", "Not built on "), ("strong", overview.setup.to), ("plain", " yet.")]
-        return [*parts, *_silent(view)]
+        words = tr_parts("Not built on {release} yet.", release=overview.setup.to)
+        return [*_toned(words, release="strong"), *_silent(view)]
     last = view.rounds[-1]
     if view.passed and last.known:
         known = count(last.known, "error")
-        return [("mine", "No new errors"), ("plain", f"; {known} as before the upgrade."), *_silent(view)]
+        words = tr_parts("{good}; {known} as before the upgrade.", good=tr("No new errors"), known=known)
+        return [*_toned(words, good="mine"), *_silent(view)]
     if view.passed:
-        words = f" after {count(len(view.rounds), 'round')}; the first had {count(view.rounds[0].total, 'error')}."
-        return [("mine", "It compiles and links"), ("plain", words), *_silent(view)]
-    parts = [
-        ("plain", f"Round {last.number}: "),
-        ("strong", f"{count(last.total, 'error')} from {count(len(last.causes), 'cause')}"),
-    ]
+        words = tr_parts(
+            "{good} after {rounds}; the first had {errors}.",
+            good=tr("It compiles and links"),
+            rounds=count(len(view.rounds), "round"),
+            errors=count(view.rounds[0].total, "error"),
+        )
+        return [*_toned(words, good="mine"), *_silent(view)]
+    errors = tr("{errors} from {causes}", errors=count(last.total, "error"), causes=count(len(last.causes), "cause"))
+    parts = _toned(tr_parts("Round {number}: {errors}", number=str(last.number), errors=errors), errors="strong")
     if len(view.rounds) > 1:
-        parts += [
-            ("plain", f", {'down' if last.total <= view.rounds[-2].total else 'up'} from {view.rounds[-2].total}")
-        ]
-    parts += [("plain", f"; {last.known} more were there before" if last.known else ""), ("plain", ". ")]
+        before = view.rounds[-2].total
+        change = (
+            tr(", down from {total}", total=before) if last.total <= before else tr(", up from {total}", total=before)
+        )
+        parts.append(("plain", change))
+    if last.known:
+        parts.append(("plain", tr("; {known} more were there before", known=last.known)))
+    parts.append(("plain", ". "))
     clears = sum(item.fixes[0].clears for item in view.causes if item.fixes and item.fixes[0].is_automatic)
     if clears:
-        parts += [
-            (
-                "plain",
-                f"{count(len(view.automatic), 'high-confidence fix', 'high-confidence fixes')} would clear ",
-            ),
-            ("mine", str(clears)),
-            ("plain", "."),
-        ]
+        fixes = count(len(view.automatic), "high-confidence fix", "high-confidence fixes")
+        parts += _toned(tr_parts("{fixes} would clear {errors}.", fixes=fixes, errors=str(clears)), errors="mine")
     elif view.is_stale:
-        parts += [("plain", "Files changed since; build again.")]
+        parts.append(("plain", tr("Files changed since; build again.")))
     return parts
 
 
@@ -189,31 +208,37 @@ def _silent(view: BuildView) -> _Parts:
     silent = len(view.silent) + len(view.defaults)
     if not silent:
         return []
-    words = f"{count(silent, 'change')} {'compiles and means' if silent == 1 else 'compile and mean'} something else."
-    return [("plain", " "), ("alarm", words)]
+    changes = count(silent, "change compiles and means", "changes compile and mean")
+    return [("plain", " "), ("alarm", tr("{changes_mean} something else.", changes_mean=changes))]
 
 
 def _links(overview: Overview) -> _Parts:
     view = overview.links
     profile = overview.scan.profile
     if not profile.links.use and not profile.expect and not view.data_scan.work:
-        return [("plain", "The profile names no ids in assets.")]
-    known = f"{count(len(view.index.ids_used()), 'id')} used by assets"
-    parts: _Parts = [("plain", known + ", ")]
+        return [("plain", tr("The profile names no ids in assets."))]
+    ids = count(len(view.index.ids_used()), "id")
     if view.missing:
-        uses = sum(len(item.uses) for item in view.missing)
-        missing = count(len(view.missing), "missing reference", "missing references")
-        parts += [("alarm", missing), ("plain", f" in {count(uses, 'use')}")]
-        if view.automatic:
-            parts += [("plain", ", "), ("mine", f"{len(view.automatic)} of them with a high-confidence replacement")]
+        words = tr_parts(
+            "{ids} used by assets, {missing} in {uses}",
+            ids=ids,
+            missing=count(len(view.missing), "missing reference", "missing references"),
+            uses=count(sum(len(item.uses) for item in view.missing), "use"),
+        )
+        parts = _toned(words, missing="alarm")
+        if automatic := len(view.automatic):
+            replaced = tr("{number} of them with a high-confidence replacement", number=automatic)
+            parts += [("plain", ", "), ("mine", replaced)]
     else:
-        parts.append(("mine", "none missing"))
+        words = tr_parts("{ids} used by assets, {missing}", ids=ids, missing=tr("none missing"))
+        parts = _toned(words, missing="mine")
     parts.append(("plain", "."))
-    if view.data_scan.work:
-        objects = sum(item.total for item in view.data_scan.work)
-        parts += [("alarm", f" {count(objects, 'object')}"), ("plain", " of data to be rewritten.")]
-    if view.data_scan.unmet:
-        parts += [("alarm", f" {count(len(view.data_scan.unmet), 'expectation')}"), ("plain", " not met.")]
+    if work := view.data_scan.work:
+        objects = count(sum(item.total for item in work), "object")
+        parts += _toned(tr_parts(" {objects} of data to be rewritten.", objects=objects), objects="alarm")
+    if unmet := view.data_scan.unmet:
+        words = tr_parts(" {expectations} not met.", expectations=count(len(unmet), "expectation"))
+        parts += _toned(words, expectations="alarm")
     return parts
 
 
@@ -221,28 +246,37 @@ def _trial(overview: Overview) -> _Parts:
     view, to = overview.trial, overview.setup.to
     if view.run is None:
         if not view.can_run:
-            return [("plain", "The profile has no command to run it.")]
-        return [("plain", "Not run on "), ("strong", to), ("plain", " yet.")]
-    how = f"runs in {seconds(view.run.elapsed_s)}" if view.run.passed else view.run.ending.words
+            return [("plain", tr("The profile has no command to run it."))]
+        return _toned(tr_parts("Not run on {release} yet.", release=to), release="strong")
+    how = tr("runs in {elapsed_s}", elapsed_s=seconds(view.run.elapsed_s)) if view.run.passed else view.run.ending.words
     parts: _Parts = [("strong", to), ("plain", " "), ("mine" if view.run.passed else "alarm", how)]
     new, gone = view.log.count("new"), view.log.count("gone")
     bad = sum(item.sign in ("new", "more") and bool(item.severity) for item in view.log.differences)
     parts.append(
         (
             "plain",
-            f"; its log has {count(new, 'new message')}, and {gone} missing"
+            tr("; its log has {new_messages}, and {gone} missing", new_messages=count(new, "new message"), gone=gone)
             if new or gone
-            else "; its log is the same",
+            else tr("; its log is the same"),
         )
     )
     if bad:
-        parts += [("plain", ", "), ("alarm", f"{count(bad, 'warning or error', 'warnings or errors')} among them")]
+        parts += [
+            ("plain", ", "),
+            (
+                "alarm",
+                tr(
+                    "{warnings_or_errors} among them",
+                    warnings_or_errors=count(bad, "warning or error", "warnings or errors"),
+                ),
+            ),
+        ]
     tried = [row.on(view.release) for row in view.checks]
     good = sum(result.is_good for result in tried)
     if tried:
-        words = f"{good} of {count(len(tried), 'check')} passed"
+        words = tr("{good} of {checks} passed", good=good, checks=count(len(tried), "check"))
         parts += [("plain", "; "), ("mine" if good == len(tried) else "alarm", words)]
-    return [*parts, ("plain", ". Files changed since; run again." if view.is_stale else ".")]
+    return [*parts, ("plain", tr(". Files changed since; run again.") if view.is_stale else ".")]
 
 
 _FINDINGS = {

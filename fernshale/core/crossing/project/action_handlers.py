@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Action, Author, Choose
@@ -23,5 +24,5 @@ def record_choice(crossing: Crossing, scan: ProjectScan, action: Choose, author:
     crossing.decide(decided)
     # Conflicts are listed in the ledger, and a tick next to a note is no step.
     if decided.stage is not Stage.PLUGINS and not action.item.startswith("note:"):
-        words = action.words or f"{action.item} · {action.chosen or 'left as it is'}"
-        note(crossing, decided.stage, f"decided: {words}", author.why, action.item)
+        words = action.words or f"{action.item} · {action.chosen or tr('left as it is')}"
+        note(crossing, decided.stage, tr("decided: {words}", words=words), author.why, action.item)

@@ -16,7 +16,7 @@ from pathlib import Path
 from fernshale.core.base.data_folder import cache_folder
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, FernshaleError, FormatError, MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.commands import tail
@@ -137,8 +137,13 @@ def print_assets(crossing: Crossing, scan: ProjectScan, trees: Sequence[AssetTre
         raise failed[0]
     if failed:
         raise CommandError(
-            f"{len(failed)} of {count(printed + len(failed), 'binary asset')} could not be read; the first: {failed[0]}",
-            "Open these files in the engine's editor. Their ids are not checked.",
+            tr(
+                "{number} of {binary_assets} could not be read; the first: {failed}",
+                number=len(failed),
+                binary_assets=count(printed + len(failed), "binary asset"),
+                failed=failed[0],
+            ),
+            tr("Open these files in the engine's editor. Their ids are not checked."),
         )
     return printed
 
@@ -153,7 +158,10 @@ def write_ids(
     """
     format = BinaryFiles(scan.profile.binary).format_of(path)
     if format is None or not format.write:
-        raise MisuseError(f"the profile has no command that writes ids into {path}", "Add `write` to its [[binary]].")
+        raise MisuseError(
+            tr("the profile has no command that writes ids into {path}", path=path),
+            tr("Add `write` to its [[binary]]."),
+        )
     require_trust(scan.profile)
     with tempfile.TemporaryDirectory(prefix="fernshale-asset-") as scratch:
         copy, out, changes = (Path(scratch) / name for name in (path.rpartition("/")[2], "written", "changes.json"))
@@ -167,7 +175,7 @@ def write_ids(
         }
         _run(format.write, places, scan.project, path, work)
         if not out.is_file():
-            raise CommandError(f"{path}: the command that writes ids wrote no file")
+            raise CommandError(tr("{path}: the command that writes ids wrote no file", path=path))
         written = out.read_bytes()
         text = plain_text(_run(format.print, {**places, "file": str(out)}, scan.project, path, work), path)
         left = [
@@ -176,7 +184,9 @@ def write_ids(
             if old not in new_ids.values() and f'"uses": {json.dumps(old, ensure_ascii=False)}' in text
         ]
         if left:
-            raise CommandError(f"{path}: the command that writes ids left {', '.join(left)} in it")
+            raise CommandError(
+                tr("{path}: the command that writes ids left {left} in it", path=path, left=", ".join(left))
+            )
         AssetTexts(BinaryFiles(scan.profile.binary), scan.release).keep(format, digest_of(written), text)
         return written
 
@@ -186,5 +196,5 @@ def _run(command: tuple[str, ...], places: Mapping[str, str], folder: Path, path
     finished = run_command(arguments, folder, Work(token=work.token), {}, _TIMEOUT_S)
     if finished.status != 0:
         said = tail(finished.text.splitlines(), 2) or f"status {finished.status}"
-        raise CommandError(f"{path}: {arguments[0]} failed: {said}")
+        raise CommandError(tr("{path}: {arguments} failed: {said}", path=path, arguments=arguments[0], said=said))
     return finished.output

@@ -15,6 +15,7 @@ from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.freshness import about_command
 from fernshale.core.crossing.project.scan import ProjectScan, command_places
@@ -87,7 +88,11 @@ def run_profile_command(crossing: Crossing, scan: ProjectScan, call: CommandCall
     Raises TrustNeeded, CommandError, Cancelled.
     """
     name, release = call.name, call.release or scan.release
-    with watching(crossing, EntryText(call.stage, f"{name} for {release}", call.why, about_command(name)), work):
+    with watching(
+        crossing,
+        EntryText(call.stage, tr("{name} for {release}", name=name, release=release), call.why, about_command(name)),
+        work,
+    ):
         finished = run_elsewhere(crossing, scan, call, work)
     log = crossing.scratch("logs") / f"{int(time.time() * 1000)}-{name}.log"
     write_atomic(log, finished.output)
@@ -103,14 +108,15 @@ def run_elsewhere(crossing: Crossing, scan: ProjectScan, call: CommandCall, work
     command: ProfileCommand | None = getattr(scan.profile.commands, call.name)
     if command is None:
         raise MisuseError(
-            f"the profile {scan.profile.path.name} has no command {call.name}", f"Add [commands.{call.name}]."
+            tr("the profile {profile} has no command {command}", profile=scan.profile.path.name, command=call.name),
+            tr("Add [commands.{name}].", name=call.name),
         )
     require_trust(scan.profile)
     places = {**command_places(crossing, scan, call.release or scan.release), **call.more}
     arguments = fill_arguments(command.run, places, scan.along)
     environment = {key: fill(value, places) for key, value in command.environment.items()}
     work.on_line("$ " + " ".join(arguments))
-    work.progress(f"the command “{call.name}” runs", 0, 0)
+    work.progress(tr("the command “{name}” runs", name=call.name), 0, 0)
     return run_command(
         arguments, Path(fill(command.folder, places)), work, environment, command.timeout_s, command.silence_s
     )
@@ -130,7 +136,7 @@ def run_typed_command(
     """
     line = shlex.join(arguments)
     work.on_line(f"$ {line}")
-    with watching(crossing, EntryText(stage, f"ran {line}", why), work):
+    with watching(crossing, EntryText(stage, tr("ran {line}", line=line), why), work):
         return run_command(arguments, scan.project, work, {}, _TYPED_TIMEOUT_S)
 
 
@@ -138,23 +144,29 @@ def _check(need: Requirement, scan: ProjectScan, token: CancelToken) -> Requirem
     places = {"project": str(scan.project), "python": sys.executable}
     if need.variable:
         value = os.environ.get(need.variable, "")
-        found = f"{need.variable} is {value}" if value else f"the variable {need.variable} is not set"
+        found = (
+            tr("{variable} is {value}", variable=need.variable, value=value)
+            if value
+            else tr("the variable {variable} is not set", variable=need.variable)
+        )
         return RequirementResult(need.name, bool(value), found, need.hint)
     try:
         finished = run_command([fill(part, places) for part in need.run], scan.project, Work(token=token), {}, 30.0)
     except CommandError as error:
         return RequirementResult(need.name, False, error.message, need.hint)
     if finished.status != 0:
-        return RequirementResult(need.name, False, f"{need.run[0]} ended with status {finished.status}", need.hint)
+        return RequirementResult(
+            need.name, False, tr("{run} ended with status {status}", run=need.run[0], status=finished.status), need.hint
+        )
     if not need.pattern:
         first = finished.text.strip().splitlines()
         return RequirementResult(need.name, True, first[0] if first else "there", need.hint)
     shown = search(need.pattern, finished.text)
     if shown is None:
-        return RequirementResult(need.name, False, "its version could not be read", need.hint)
+        return RequirementResult(need.name, False, tr("its version could not be read"), need.hint)
     version = shown["version"]
     holds = not need.at_least or parse_release(version) >= parse_release(need.at_least)
-    wanted = f", {need.at_least} or newer is needed" if not holds else ""
+    wanted = tr(", {at_least} or newer is needed", at_least=need.at_least) if not holds else ""
     return RequirementResult(need.name, holds, f"{need.name} {version}{wanted}", need.hint, version)
 
 

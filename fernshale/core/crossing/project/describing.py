@@ -16,8 +16,8 @@ from typing import Any
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic, write_synced
 from fernshale.core.base.errors import FernshaleError, MisuseError
-from fernshale.core.base.quantities import count
 from fernshale.core.base.settings import parallel_jobs
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.work import Work
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.reading.log_reader import read_log
@@ -54,11 +54,21 @@ class CommandTrial:
         """What came of it, in one sentence."""
         files = {item.place.file for item in self.diagnostics if item.severity == "error" and item.place.file}
         if self.errors:
-            return f"It was understood: {count(self.errors, 'error')} in {count(len(files), 'file')}."
+            return tr(
+                "It was understood: {errors} in {files}.",
+                errors=count(self.errors, "error"),
+                files=count(len(files), "file"),
+            )
         if self.status == 0:
             warnings = sum(item.count for item in self.diagnostics if item.severity == "warning")
-            return f"It succeeded, with {count(warnings, 'warning')}." if warnings else "It succeeded."
-        return f"It ended with status {self.status}, and no line of its output was understood as an error."
+            return (
+                tr("It succeeded, with {warnings}.", warnings=count(warnings, "warning"))
+                if warnings
+                else tr("It succeeded.")
+            )
+        return tr(
+            "It ended with status {status}, and no line of its output was understood as an error.", status=self.status
+        )
 
 
 def known_engine(description: Description, work: Work) -> Path | None:
@@ -105,8 +115,10 @@ def try_command(
             folder = Path(fill(command.folder, places))
         except MisuseError as error:
             raise MisuseError(
-                "the command needs the engine's folder, and no release of the engine was added yet",
-                "Use the description, add releases when you begin, and try it again from the list of actions (Ctrl+K).",
+                tr("the command needs the engine's folder, and no release of the engine was added yet"),
+                tr(
+                    "Use the description, add releases when you begin, and try it again from the list of actions (Ctrl+K)."
+                ),
             ) from error
         finished = run_command(arguments, folder, work, environment, _TRIAL_S)
         diagnostics = read_log(finished.output, _patterns(answers))
@@ -149,7 +161,9 @@ def save_profile(description: Description, folder: Path | None = None) -> Path:
     """
     draft = description.draft
     if draft is None:
-        raise MisuseError("the engine's release is not known yet", "Point at the value that is the engine's release.")
+        raise MisuseError(
+            tr("the engine's release is not known yet"), tr("Point at the value that is the engine's release.")
+        )
     project = description.facts.root
     kept = read_answers(project)
     text = write_draft(draft, description.answers).encode()

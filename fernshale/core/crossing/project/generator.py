@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from fernshale.core.base.errors import CommandError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.change.changeset import ChangeSet, FileChange
@@ -83,8 +83,8 @@ def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
     require_trust(scan.profile)
     recover_interrupted(crossing)
     sweep = unfinished_sweep(crossing) or _sweep(crossing, scan, work)
-    why = "project files are made by the engine's own generator"
-    status, said = 127, "it was stopped"
+    why = tr("project files are made by the engine's own generator")
+    status, said = 127, tr("it was stopped")
     try:
         finished = run_profile_command(crossing, scan, CommandCall("regenerate", Stage.ENGINE, why), work)
         status, said = finished.status, tail(finished.text.splitlines(), _MAX_LINES)
@@ -110,8 +110,11 @@ def _sweep(crossing: Crossing, scan: ProjectScan, work: Work) -> LogEntry | None
     changes = draft.change_set()
     if changes.is_empty:
         return None
-    title = f"{count(len(changes.files), 'generated file')} removed before the generator runs"
-    why = "restored if the generator fails or does not write them again"
+    title = tr(
+        "{generated_files} removed before the generator runs",
+        generated_files=count(len(changes.files), "generated file"),
+    )
+    why = tr("restored if the generator fails or does not write them again")
     id = write_step(crossing, EntryText(Stage.ENGINE, title, why, _SWEEP), changes, work)
     return next(entry for entry in crossing.logbook() if entry.id == id)
 
@@ -128,8 +131,8 @@ def restore_swept(crossing: Crossing, sweep: LogEntry, *, has_failed: bool) -> t
             missing.add(item.path)
     files = tuple(item.path for item in sweep.changes.files if item.path in missing)
     if found:
-        reason = "the generator failed" if has_failed else "the generator did not write them again"
-        title = f"{count(len(files), 'generated file')} restored"
+        reason = tr("the generator failed") if has_failed else tr("the generator did not write them again")
+        title = tr("{generated_files} restored", generated_files=count(len(files), "generated file"))
         write_step(
             crossing, EntryText(Stage.ENGINE, title, reason), ChangeSet(tuple(found)), Work()
         )  # fmt: skip

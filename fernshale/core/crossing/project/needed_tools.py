@@ -6,6 +6,8 @@ import shutil
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from fernshale.core.base.texts import tr
+
 # How each package manager installs.
 _MANAGERS = {
     "apt": "sudo apt install",
@@ -16,7 +18,7 @@ _MANAGERS = {
 }
 # Words, program, and the names of its package by manager.
 _TOOLS: tuple[tuple[str, str, Mapping[str, str]], ...] = (
-    ("a C++ compiler (g++)", "g++", {"": "g++", "dnf": "gcc-c++", "zypper": "gcc-c++", "pacman": "gcc"}),
+    (tr("a C++ compiler (g++)"), "g++", {"": "g++", "dnf": "gcc-c++", "zypper": "gcc-c++", "pacman": "gcc"}),
     ("make", "make", {"": "make"}),
     ("git", "git", {"": "git"}),
 )

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 from fernshale.core.base.errors import CommandError, FernshaleError, MisuseError
 from fernshale.core.base.globs import literal, matches
-from fernshale.core.base.quantities import count
 from fernshale.core.base.release import is_release, same_release
 from fernshale.core.base.textfile import read_text
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, on_disk, under
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
@@ -38,8 +38,8 @@ class PluginBuild:
 
     @property
     def words(self) -> str:
-        names = ", ".join(stamp or "an unknown release" for _, stamp in self.stamps)
-        return f"built for {names}" if names else "never built here"
+        names = ", ".join(stamp or tr("an unknown release") for _, stamp in self.stamps)
+        return tr("built for {names}", names=names) if names else tr("never built here")
 
 
 def find_built(scan: ProjectScan) -> tuple[PluginBuild, ...]:
@@ -90,21 +90,31 @@ def rebuild(crossing: Crossing, scan: ProjectScan, plugin: Plugin, work: Work) -
     """
     shape, to = scan.profile.plugins.compiled, crossing.setup.to
     if shape is None:
-        raise MisuseError("the profile does not say how plugins are built", "Add [plugins.compiled].")
+        raise MisuseError(tr("the profile does not say how plugins are built"), tr("Add [plugins.compiled]."))
     made = crossing.scratch(f"rebuilt/{plugin.folder.replace('/', '-')}-{to}")
     shutil.rmtree(made)
     made.mkdir()
     more = {"plugin": str(on_disk(scan.project, plugin.folder)), "id": plugin.id, "out": str(made)}
-    why = f"{plugin.id} must be compiled for {to}"
+    why = tr("{id} must be compiled for {to}", id=plugin.id, to=to)
     finished = run_profile_command(crossing, scan, CommandCall("rebuild", Stage.PLUGINS, why, to, more), work)
     if finished.status != 0:
         said = tail(finished.text.splitlines(), 3)
-        raise CommandError(f"{plugin.id} could not be built for {to}: {said or f'status {finished.status}'}")
+        raise CommandError(
+            tr(
+                "{id} could not be built for {to}: {said}",
+                id=plugin.id,
+                to=to,
+                said=said or tr("status {status}", status=finished.status),
+            )
+        )
     stamp_file = made / _for_plugin(shape.stamp, plugin)
     stamp = read_stamp(shape, stamp_file.read_bytes() if stamp_file.is_file() else None, shape.stamp)
     if not is_built_for(stamp, to):
-        found = f"says {stamp}" if stamp else f"is missing ({shape.stamp})"
-        raise CommandError(f"{plugin.id} was not built for {to}: its stamp {found}", "Nothing was replaced.")
+        found = tr("says {stamp}", stamp=stamp) if stamp else tr("is missing ({stamp})", stamp=shape.stamp)
+        raise CommandError(
+            tr("{id} was not built for {to}: its stamp {found}", id=plugin.id, to=to, found=found),
+            tr("Nothing was replaced."),
+        )
     draft = Draft(scan.project)
     target = _output(shape, plugin, to)
     files = scan_tree(made, EMPTY, Work(token=work.token))
@@ -118,7 +128,7 @@ def rebuild(crossing: Crossing, scan: ProjectScan, plugin: Plugin, work: Work) -
             draft.write(f"{target}/{path}", on_disk(made, path).read_bytes(), entry.mode)
         elif entry.kind is EntryKind.LINK:
             draft.link(f"{target}/{path}", entry.content)
-    title = f"{plugin.id} built for {to} · {count(len(files.files), 'file')}"
+    title = tr("{id} built for {to} · {files}", id=plugin.id, to=to, files=count(len(files.files), "file"))
     return write_step(crossing, EntryText(Stage.PLUGINS, title, why, f"built {plugin.id}"), draft.change_set(), work)
 
 

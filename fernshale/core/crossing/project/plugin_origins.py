@@ -11,6 +11,7 @@ from typing import Any
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import same_release
 from fernshale.core.base.textfile import read_text
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import ProjectScan, plugin_manifest
@@ -69,10 +70,10 @@ def file_states(origins: tuple[PluginOrigin, ...]) -> dict[str, str]:
         origin = item.origin
         if origin is None:
             continue
-        groups = [(path, "line ends or encoding changed") for path in origin.respelled]
-        groups += [(path, "edited") for path in origin.edited] + [(path, "your own") for path in origin.own]
-        groups += [(path, f"as in {name}") for name, paths in origin.mixture.items() for path in paths]
-        groups += [(path, f"left over from {name}") for path, name in origin.leftovers.items()]
+        groups = [(path, tr("line ends or encoding changed")) for path in origin.respelled]
+        groups += [(path, "edited") for path in origin.edited] + [(path, tr("your own")) for path in origin.own]
+        groups += [(path, tr("as in {name}", name=name)) for name, paths in origin.mixture.items() for path in paths]
+        groups += [(path, tr("left over from {name}", name=name)) for path, name in origin.leftovers.items()]
         states.update({f"{item.plugin.folder}/{path}": words for path, words in groups})
     return states
 
@@ -119,7 +120,7 @@ def _compare(
     texts = _texts(scan, plugin, others, token)
     origin = find_origin(_contents(mine), whole, _plain_of(scan, plugin), plugin.version, texts)
     if origin is None:
-        return PluginOrigin(plugin, None, "", "" if scan.shelf is None else "no release of it is on the shelf")
+        return PluginOrigin(plugin, None, "", "" if scan.shelf is None else tr("no release of it is on the shelf"))
     other = others.get(origin.name)
     source, at = (other.words, other.at) if other is not None else ("shelf", "")
     local = _with_content(scan, plugin, mine, origin)
@@ -170,7 +171,10 @@ def _elsewhere(
             return ""  # a descriptor that was broken at the time names nothing
 
     past = find_past(scan.project, plugin.folder, plugin.descriptor, version, token)
-    found = {item.version: _Elsewhere(f"commit {item.commit}", item.commit, item.files) for item in past.values()}
+    found = {
+        item.version: _Elsewhere(tr("commit {commit}", commit=item.commit), item.commit, item.files)
+        for item in past.values()
+    }
     return {**_snapshots(scan, plugin, crossing, version), **found}
 
 
@@ -194,7 +198,7 @@ def _snapshots(
             if name and name not in found:
                 when = datetime.fromtimestamp(item.taken).strftime("%Y-%m-%d")
                 cells = {path: cell_of(store.get(entry.content)) for path, entry in files.items()}
-                found[name] = _Elsewhere(f"snapshot of {when}", item.id, cells)
+                found[name] = _Elsewhere(tr("snapshot of {when}", when=when), item.id, cells)
         except (FernshaleError, KeyError):
             continue  # damaged, or without this plugin: `verify` reports the first, and the second needs no report
     return found
@@ -234,6 +238,14 @@ def _note(plugin: Plugin, origin: Origin, source: str) -> str:
     if plugin.version and not same_release(origin.name, plugin.version):
         known = any(same_release(item.name, plugin.version) for item in origin.ranking)
         if known and not origin.tied:
-            return f"it names {plugin.version}, but its files are those of {origin.name}"
-        return f"it names {plugin.version}, which is not available; {origin.name} is the nearest"
-    return "" if source == "shelf" else f"compared with the {source}, since no shelf has {origin.name}"
+            return tr("it names {version}, but its files are those of {name}", version=plugin.version, name=origin.name)
+        return tr(
+            "it names {version}, which is not available; {name} is the nearest",
+            version=plugin.version,
+            name=origin.name,
+        )
+    return (
+        ""
+        if source == "shelf"
+        else tr("compared with the {source}, since no shelf has {name}", source=source, name=origin.name)
+    )

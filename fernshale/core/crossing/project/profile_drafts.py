@@ -6,6 +6,7 @@ from pathlib import Path
 
 from fernshale.core.base.disk import write_synced
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.profile.authoring.check import Remark, check_profile
 from fernshale.core.profile.authoring.draft import draft_profile
@@ -23,7 +24,9 @@ def keep_draft(text: str, path: Path) -> None:
     try:
         write_synced(path, text.encode(), 0o644)
     except FileExistsError as error:
-        raise MisuseError(f"{path} is there already", "Name another file; a profile is never written over.") from error
+        raise MisuseError(
+            tr("{path} is there already", path=path), tr("Name another file; a profile is never written over.")
+        ) from error
 
 
 __all__ = ["Remark", "check_profile", "draft_text", "keep_draft"]

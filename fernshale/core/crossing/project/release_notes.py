@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import is_release, parse_release
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.drift.stated.note_points import NotePoint, read_points
 from fernshale.core.profile.model import Profile
@@ -44,7 +45,7 @@ def find_notes(shelf: Shelf, profile: Profile, leg: Leg, texts: Texts, decided: 
         try:
             text = shelf.file(item, item.notes).read_text("utf-8", "replace")
         except (FernshaleError, OSError) as error:
-            text = f"- the notes cannot be read: {error}"
+            text = tr("- the notes cannot be read: {error}", error=error)
         for point in read_points(text):
             key = "note:" + digest_of(f"{source}\n{point.text}".encode())[:12]
             notes.append(NoteUse(key, source, point, _count_uses(point, texts), key in decided))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.survey.role_overrides import drop_own_rule, set_own_rule
@@ -23,6 +24,6 @@ def give_role(project: Path, place: TreePath, role: str) -> str:
     """
     if role:
         set_own_rule(project, place, role)
-        return f"{place} is {role} by a rule of your own"
+        return tr("{place} is {role} by a rule of your own", place=place, role=role)
     drop_own_rule(project, place)
-    return f"{place} has the role of the profile again"
+    return tr("{place} has the role of the profile again", place=place)

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.bounded_regex import search
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.check_runs import keep_results, listed_checks, try_check
 from fernshale.core.crossing.project.commands import CommandCall, log_of, run_profile_command
@@ -109,7 +110,7 @@ def run_game(crossing: Crossing, scan: ProjectScan, stage: Stage, work: Work) ->
     elapsed, started, frames = [], [], []
     first: RunRecord | None = None
     for number in range(wanted):
-        work.progress("running the game", number, wanted)
+        work.progress(tr("running the game"), number, wanted)
         _clear(scan, places)
         begun = time.monotonic()
         seen: list[float] = []
@@ -121,7 +122,7 @@ def run_game(crossing: Crossing, scan: ProjectScan, stage: Stage, work: Work) ->
             work.on_line(line)
 
         finished = run_profile_command(
-            crossing, scan, CommandCall("run", stage, "to see how it behaves"), replace(work, on_line=watch)
+            crossing, scan, CommandCall("run", stage, tr("to see how it behaves")), replace(work, on_line=watch)
         )
         elapsed.append(finished.elapsed_s)
         started += seen[:1]

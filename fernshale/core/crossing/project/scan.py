@@ -13,6 +13,7 @@ from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.settings import parallel_jobs
 from fernshale.core.base.textfile import read_text
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, under
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.database import Crossing
@@ -101,7 +102,7 @@ def scan_project(
     """
     project = project.resolve()
     if not project.is_dir():
-        raise ProjectError(f"{project} is not a folder")
+        raise ProjectError(tr("{project} is not a folder", project=project))
     profile = with_own_rules(profile, project)
     options = options or ScanOptions()
     before = options.cache.find(_MANIFEST, project, lambda: EMPTY) or EMPTY
@@ -165,7 +166,7 @@ def _keep_manifest(cache: Cache, place: Path, manifest: Manifest) -> None:
 def shelf_of(scan: ProjectScan) -> Shelf:
     """The project's shelf. Raises MisuseError where none was named."""
     if scan.shelf is None:
-        raise MisuseError("no shelf was named", "Name the folder or server of the releases with --shelf.")
+        raise MisuseError(tr("no shelf was named"), tr("Name the folder or server of the releases with --shelf."))
     return scan.shelf
 
 
@@ -182,8 +183,15 @@ def engine_folder(scan: ProjectScan, release: str) -> Path:
     if scan.shelf is not None:
         with contextlib.suppress(NotOnShelf):
             return scan.shelf.place(scan.shelf.engine(scan.profile.id, release))
-    names = ", ".join(looked) or "the profile names no folder"
-    raise ProjectError(f"{scan.profile.title} {release} is not installed; looked at {names}")
+    names = ", ".join(looked) or tr("the profile names no folder")
+    raise ProjectError(
+        tr(
+            "{title} {release} is not installed; looked at {names}",
+            title=scan.profile.title,
+            release=release,
+            names=names,
+        )
+    )
 
 
 def known_engine_folder(scan: ProjectScan, release: str) -> Path | None:
@@ -212,5 +220,5 @@ def find_plugin(scan: ProjectScan, id: str) -> Plugin:
     """A plugin of the project by its id. Raises MisuseError where it does not exist."""
     found = next((item for item in scan.plugins if item.id == id), None)
     if found is None:
-        raise MisuseError(f"there is no plugin {id}")
+        raise MisuseError(tr("there is no plugin {id}", id=id))
     return found

@@ -8,8 +8,8 @@ from pathlib import Path
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.quantities import count
 from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.project.preconditions import HASTY, ProjectProbe
 from fernshale.core.route.shelf_addresses import is_server
 from fernshale.core.route.shelf_file import NAME
@@ -28,7 +28,11 @@ class ShelfOverview:
 
     @property
     def words(self) -> str:
-        return f"{count(self.engines, 'release')} of the engine, {count(self.plugins, 'release')} of this project's plugins"
+        return tr(
+            "{engines} of the engine, {plugins} of this project's plugins",
+            engines=count(self.engines, "release"),
+            plugins=count(self.plugins, "release"),
+        )
 
 
 def own_shelf(profile_id: str) -> Path:
@@ -68,14 +72,24 @@ def shelf_overview(shelves: Sequence[str | Path], opening: ProjectProbe) -> Shel
     lacking = []
     if not any(parse_release(item.version) == here for item in engines):
         lacking.append(
-            f"{opening.profile.title} {opening.release}, the release the project is on: changes of the engine cannot be listed"
+            tr(
+                "{title} {release}, the release the project is on: changes of the engine cannot be listed",
+                title=opening.profile.title,
+                release=opening.release,
+            )
         )
     if not targets:
-        lacking.append(f"a release of {opening.profile.title} to move to")
+        lacking.append(tr("a release of {title} to move to", title=opening.profile.title))
     plugins = 0
     for plugin in opening.plugins:
         releases = shelf.releases_of(plugin.id)
         plugins += len(releases)
         if plugin.version and not any(same_release(item.version, plugin.version) for item in releases):
-            lacking.append(f"{plugin.id} {plugin.version}, which the project has: your edits in it cannot be found")
+            lacking.append(
+                tr(
+                    "{id} {version}, which the project has: your edits in it cannot be found",
+                    id=plugin.id,
+                    version=plugin.version,
+                )
+            )
     return ShelfOverview(targets, len(engines), plugins, tuple(lacking))

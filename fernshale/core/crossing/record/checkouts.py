@@ -14,7 +14,7 @@ from dataclasses import asdict, dataclass, replace
 from typing import Literal
 
 from fernshale.core.base.errors import CommandError, MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import Work
 from fernshale.core.change.changeset import ChangeSet, FileChange
@@ -50,8 +50,10 @@ class ReadOnlyFiles(MisuseError):
 
     def __init__(self, paths: Sequence[TreePath], hint: str) -> None:
         self.paths = tuple(paths)
-        shown = ", ".join(map(printable, paths[:_MAX_SHOWN])) + (" and more" if len(paths) > _MAX_SHOWN else "")
-        super().__init__(f"{count(len(paths), 'file')} of this step cannot be written: {shown}", hint)
+        shown = ", ".join(map(printable, paths[:_MAX_SHOWN])) + (tr(" and more") if len(paths) > _MAX_SHOWN else "")
+        super().__init__(
+            tr("{files} of this step cannot be written: {shown}", files=count(len(paths), "file"), shown=shown), hint
+        )
 
 
 def is_read_only(entry: TreeEntry | None) -> bool:
@@ -71,10 +73,12 @@ def check_rule(rule: CheckoutRule) -> None:
     try:
         words = shlex.split(rule.command)
     except ValueError as error:
-        raise MisuseError(f"the command cannot be read: {error}", "Close its quotation marks.") from error
+        raise MisuseError(
+            tr("the command cannot be read: {error}", error=error), tr("Close its quotation marks.")
+        ) from error
     if not any("{list}" in word for word in words):
         raise MisuseError(
-            "the command does not get the files", "Put {list} where it takes a file with one path per line."
+            tr("the command does not get the files"), tr("Put {list} where it takes a file with one path per line.")
         )
 
 
@@ -91,9 +95,9 @@ def check_out(crossing: Crossing, changes: ChangeSet, work: Work) -> ChangeSet:
     if blocked and rule.how == "writable":
         return ChangeSet(tuple(_made_writable(item) for item in changes.changes), changes.contents)
     if blocked:
-        hint = "The item on Survey about read-only files says how steps may write them."
+        hint = tr("The item on Survey about read-only files says how steps may write them.")
         if rule.how == "command":
-            hint = f"The command left them read-only: {rule.command}"
+            hint = tr("The command left them read-only: {command}", command=rule.command)
         raise ReadOnlyFiles(blocked, hint)
     return changes
 
@@ -115,7 +119,15 @@ def _run(crossing: Crossing, rule: CheckoutRule, changes: ChangeSet, phase: Phas
         finished = run_command(words, crossing.setup.project, work, {}, _TIMEOUT_S)
     if finished.status or finished.timed_out:
         last = next((line for line in reversed(finished.text.splitlines()) if line.strip()), "")
-        raise CommandError(f"{words[0]} ended with status {finished.status} {phase} the step: {printable(last)}")
+        raise CommandError(
+            tr(
+                "{words} ended with status {status} {phase} the step: {last}",
+                words=words[0],
+                status=finished.status,
+                phase=phase,
+                last=printable(last),
+            )
+        )
 
 
 def _with_mode_of_now(crossing: Crossing, item: FileChange) -> FileChange:

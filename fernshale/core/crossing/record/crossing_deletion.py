@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import sync_folder
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import LEG_START, NEWEST_SNAPSHOT, START
@@ -42,7 +43,9 @@ def find_own_parts(crossing: Crossing, store: Store) -> OwnParts:
 def delete_crossing(crossing: Crossing, store: Store, work: Work) -> Freed:
     """Delete a crossing for good. Raises MisuseError while one of its steps is being written, StoreError, Cancelled."""
     if crossing.journal.exists():
-        raise MisuseError("a step of this crossing was interrupted", "Resume it once, so that the step is settled.")
+        raise MisuseError(
+            tr("a step of this crossing was interrupted"), tr("Resume it once, so that the step is settled.")
+        )
     record = find_own_parts(crossing, store).record_bytes
     away = home() / "deleted"
     away.mkdir(parents=True, exist_ok=True)

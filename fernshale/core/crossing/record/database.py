@@ -32,6 +32,7 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import sweep
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.lock import Held, locked
+from fernshale.core.base.texts import tr
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.facts import LEG_START, START, Fact
@@ -316,8 +317,8 @@ class Crossing:
                     yield
         except Held as error:
             raise AnotherActs(
-                f"another Fernshale ({error.holder}) is at work on this crossing",
-                "Wait for it to finish, or end it there.",
+                tr("another Fernshale ({holder}) is at work on this crossing", holder=error.holder),
+                tr("Wait for it to finish, or end it there."),
             ) from error
 
     @contextlib.contextmanager
@@ -341,7 +342,9 @@ class Crossing:
             with database:
                 yield database
         except sqlite3.Error as error:
-            raise ProjectError(f"the crossing in {self.folder} cannot be read or written: {error}") from error
+            raise ProjectError(
+                tr("the crossing in {folder} cannot be read or written: {error}", folder=self.folder, error=error)
+            ) from error
         finally:
             if kept is None:
                 database.close()
@@ -350,18 +353,22 @@ class Crossing:
         try:
             database = sqlite3.connect(self.folder / "crossing.sqlite", timeout=10)
         except sqlite3.Error as error:
-            raise ProjectError(f"the crossing in {self.folder} cannot be opened: {error}") from error
+            raise ProjectError(
+                tr("the crossing in {folder} cannot be opened: {error}", folder=self.folder, error=error)
+            ) from error
         try:
             database.execute("PRAGMA journal_mode=WAL")
         except sqlite3.Error as error:
             database.close()
-            raise ProjectError(f"the crossing in {self.folder} cannot be read or written: {error}") from error
+            raise ProjectError(
+                tr("the crossing in {folder} cannot be read or written: {error}", folder=self.folder, error=error)
+            ) from error
         return database
 
     def _read_setup(self) -> Setup:
         data = self._value("setup")
         if data is None:
-            raise MisuseError(f"{self.folder} holds no crossing")
+            raise MisuseError(tr("{folder} holds no crossing", folder=self.folder))
         return self._decoded(lambda: Setup.from_json(data), "its set-up")
 
     def _decoded(self, read: Callable[[], T], what: str) -> T:
@@ -370,9 +377,16 @@ class Crossing:
             return read()
         except (ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError, ProjectError) as error:
             raise ProjectError(
-                f"the crossing in {self.folder} is damaged: {what} cannot be read ({error})",
-                "Its snapshots are whole: `fernshale snapshot list` shows them, and a new crossing can be begun once that "
-                "folder is moved away.",
+                tr(
+                    "the crossing in {folder} is damaged: {what} cannot be read ({error})",
+                    folder=self.folder,
+                    what=what,
+                    error=error,
+                ),
+                tr(
+                    "Its snapshots are whole: `fernshale snapshot list` shows them, and a new crossing can be begun once that "
+                    "folder is moved away."
+                ),
             ) from error
 
 
@@ -403,8 +417,8 @@ def open_crossing(project: Path) -> Crossing:
     crossing = find_crossing(project)
     if crossing is None:
         raise MisuseError(
-            f"no crossing was begun for {project}",
-            "Begin one with `fernshale route PROJECT --to RELEASE --shelf SHELF` or in the window.",
+            tr("no crossing was begun for {project}", project=project),
+            tr("Begin one with `fernshale route PROJECT --to RELEASE --shelf SHELF` or in the window."),
         )
     return crossing
 

@@ -17,6 +17,7 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.dry_run import is_dry_run
 from fernshale.core.base.lock import Held, locked
+from fernshale.core.base.texts import tr
 
 _MAX_REMEMBERED = 5_000
 _Known = dict[str, dict[str, object]]
@@ -35,7 +36,9 @@ class Remembered:
     @property
     def words(self) -> str:
         when = time.strftime("%Y-%m-%d", time.localtime(self.time))
-        return f"decided so in {self.project} on {when}" + (f": {self.why}" if self.why else "")
+        return tr("decided so in {project} on {when}", project=self.project, when=when) + (
+            f": {self.why}" if self.why else ""
+        )
 
 
 def remember(ids: Sequence[str], take: str, text: str, why: str, project: Path) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.facts import Fact
@@ -12,17 +13,17 @@ from fernshale.core.crossing.record.facts import Fact
 _DECIDED = "decided: "
 # Words for the options taken.
 TAKEN_WORDS: Mapping[str, str] = {
-    "mine": "yours kept",
-    "incoming": "the vendor's",
-    "both": "both, yours first",
-    "swapped": "both, the vendor's first",
-    "finer": "merged token by token",
-    "base": "as it was before",
-    "text": "written by hand",
-    "everywhere": "applied everywhere",
-    "file": "applied in one file",
-    "here": "applied at one place",
-    "noted": "right as it is",
+    "mine": tr("yours kept"),
+    "incoming": tr("the vendor's"),
+    "both": tr("both, yours first"),
+    "swapped": tr("both, the vendor's first"),
+    "finer": tr("merged token by token"),
+    "base": tr("as it was before"),
+    "text": tr("written by hand"),
+    "everywhere": tr("applied everywhere"),
+    "file": tr("applied in one file"),
+    "here": tr("applied at one place"),
+    "noted": tr("right as it is"),
 }
 
 
@@ -50,7 +51,7 @@ def decision_words(crossing: Crossing) -> Mapping[str, tuple[str, str]]:
 
 
 def _words(item: Decision, title: str, steps: Mapping[int, str], notes: Mapping[str, str]) -> tuple[str, str]:
-    taken = TAKEN_WORDS.get(item.choice, item.choice or "left as it is")
+    taken = TAKEN_WORDS.get(item.choice, item.choice or tr("left as it is"))
     if not title and item.key in notes:
         title, mark, option = notes[item.key].rpartition(" · ")
         title, taken = (title, option) if mark else (option, taken)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.settings import settings
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import Fact
 
@@ -27,7 +28,8 @@ def keep_automatic_from(crossing: Crossing, value: float) -> None:
     """Set the confidence from which fixes are applied automatically. Raises MisuseError where it is out of range."""
     if not 0.5 <= value <= NEVER:
         raise MisuseError(
-            f"{value} is out of range for a confidence", "Use 0.5 to 1; above 1 no fix is applied automatically."
+            tr("{value} is out of range for a confidence", value=value),
+            tr("Use 0.5 to 1; above 1 no fix is applied automatically."),
         )
     crossing.keep(_LIMIT, value)
 
@@ -40,7 +42,7 @@ def attempts_per_build(crossing: Crossing) -> int:
 def keep_attempts_per_build(crossing: Crossing, builds: int) -> None:
     """Set how many builds in a copy are spent on proposals. Raises MisuseError where it is negative."""
     if builds < 0:
-        raise MisuseError(f"{builds} is no number of builds", "Use 0 to try no proposals.")
+        raise MisuseError(tr("{builds} is no number of builds", builds=builds), tr("Use 0 to try no proposals."))
     crossing.keep(_ATTEMPTS, builds)
 
 

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import CommandError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, printable, under
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.database import Crossing, LogEntry
@@ -209,7 +209,10 @@ def commit_from_now_on(crossing: Crossing, consent: str) -> str:
         lines = "\n".join(filter_lines(filters))
         raise CommandError(
             f"git would run commands that its settings name, and nobody agreed to these:\n{lines}",
-            f"If you trust them, choose “commit {filters_digest(filters)}”, or add --trust to --git.",
+            tr(
+                "If you trust them, choose “commit {filters_digest}”, or add --trust to --git.",
+                filters_digest=filters_digest(filters),
+            ),
         )
     crossing.keep(_FILTERS, agreed)
     if chosen not in (None, "leave"):
@@ -219,9 +222,9 @@ def commit_from_now_on(crossing: Crossing, consent: str) -> str:
         return str(chosen)
     tree = find_work_tree(project)
     if tree is None:
-        raise CommandError(f"{project} is not in a git work tree")
+        raise CommandError(tr("{project} is not in a git work tree", project=project))
     if obstacles := tuple(_obstacles(project, tree.head, filters)):
-        raise CommandError("steps cannot be committed: " + "; ".join(obstacles))
+        raise CommandError(tr("steps cannot be committed: ") + "; ".join(obstacles))
     name = branch_name(crossing)
     # The new branch begins where HEAD is: neither the index nor the work tree changes.
     tell_git(project, "update-ref", f"refs/heads/{name}", tree.head, "0" * len(tree.head))
@@ -250,7 +253,9 @@ def commit_steps(crossing: Crossing) -> None:
     try:
         on = (ask_git(project, "symbolic-ref", "-q", "--short", "HEAD") or b"").decode("utf-8", "replace").strip()
         if on != branch:
-            raise CommandError(f"the project is on {on or 'no branch'}, not on {branch}; switch to it")
+            raise CommandError(
+                tr("the project is on {on}, not on {branch}; switch to it", on=on or tr("no branch"), branch=branch)
+            )
         kept = crossing.read(_COMMITS)
         commits = {**kept}
         # A return to a point undid several steps at once: one commit, with its own message.
@@ -283,7 +288,7 @@ def _commit(crossing: Crossing, project: Path, branch: str, entry: LogEntry) -> 
     given = b"".join(os.fsencode(path) + b"\0" for path in paths)
     filters = used_filters(project, given)
     if filters and crossing.read(_FILTERS) != filters_digest(filters):
-        raise CommandError("git's filters are not those you agreed to: " + "; ".join(filter_lines(filters)))
+        raise CommandError(tr("git's filters are not those you agreed to: ") + "; ".join(filter_lines(filters)))
     names = [item.name for item in filters]
     tell_git(project, "read-tree", head, more=own)
     tell_git(project, "update-index", "--add", "--remove", "-z", "--stdin", given=given, more=own, filters=names)

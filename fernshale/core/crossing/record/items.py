@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.record.actions import Action, Choose
 from fernshale.core.crossing.record.stage import Stage
 
@@ -56,7 +57,7 @@ class Item:
         return next((option for option in self.options if option.id == id), None)
 
 
-LEFT_AS_IT_IS = "left as it is"
+LEFT_AS_IT_IS = tr("left as it is")
 
 
 def choose(item: Item, id: str, text: str = "") -> Action | None:

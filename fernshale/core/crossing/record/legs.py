@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import LEG_START
@@ -16,10 +17,10 @@ def begin_next_leg(crossing: Crossing, work: Work) -> None:
     """Begin the next leg. Raises MisuseError when this one is the last."""
     setup = crossing.setup
     if setup.leg + 1 >= len(setup.stops):
-        raise MisuseError(f"{setup.to} is the last stop of this crossing")
-    start = ensure_snapshot(crossing, f"on {setup.to}, before the next leg", work)
+        raise MisuseError(tr("{to} is the last stop of this crossing", to=setup.to))
+    start = ensure_snapshot(crossing, tr("on {to}, before the next leg", to=setup.to), work)
     crossing.drop_leg_facts(setup.leg)
     crossing.change_setup(replace(setup, leg=setup.leg + 1))
-    title = f"leg {setup.leg + 2} begins: {setup.to} → {crossing.setup.to}"
+    title = tr("leg {leg} begins: {before} → {to}", leg=setup.leg + 2, before=setup.to, to=crossing.setup.to)
     note(crossing, Stage.TRIAL, title, "", leg_mark(crossing.setup.leg))
     crossing.keep(LEG_START, start)

@@ -10,7 +10,7 @@ from typing import Literal
 from fernshale.core.base.dry_run import before_writing, is_dry_run
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.log import LOGGER
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, is_gits_own, under
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.apply import apply_changes, recover
@@ -58,7 +58,7 @@ def _write_step(
     crossing: Crossing, text: EntryText, changes: ChangeSet, work: Work, decided: Sequence[Decision] = ()
 ) -> int:
     """As `write_step`, for files that were checked out."""
-    snapshot = ensure_snapshot(crossing, f"before: {text.title}", work)
+    snapshot = ensure_snapshot(crossing, tr("before: {title}", title=text.title), work)
     id = crossing.write_entry(text, snapshot, changes, "pending", decided)
     try:
         apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, work.token)
@@ -84,7 +84,7 @@ def watching(crossing: Crossing, text: EntryText, work: Work) -> Iterator[None]:
         yield
         return
     recover_interrupted(crossing)
-    snapshot = ensure_snapshot(crossing, f"before: {text.title}", work)
+    snapshot = ensure_snapshot(crossing, tr("before: {title}", title=text.title), work)
     try:
         yield
     finally:
@@ -155,7 +155,7 @@ def redo(crossing: Crossing, id: int, work: Work) -> None:
     """
     recover_interrupted(crossing)
     _carry_out(crossing, _entry(crossing, id), preview_redo(crossing, id), work, is_undo=False)
-    work.progress("done again", 1, 1)
+    work.progress(tr("done again"), 1, 1)
 
 
 def _carry_out(crossing: Crossing, entry: LogEntry, plan: UndoPlan, work: Work, *, is_undo: bool) -> None:
@@ -164,9 +164,9 @@ def _carry_out(crossing: Crossing, entry: LogEntry, plan: UndoPlan, work: Work, 
     if plan.is_exact and changes == plan.changes:
         _write_entry_again(crossing, entry, changes, work, is_undo=is_undo)
     else:
-        title = f"undid “{entry.title}”" if is_undo else f"redid “{entry.title}”"
+        title = tr("undid “{title}”", title=entry.title) if is_undo else tr("redid “{title}”", title=entry.title)
         about = reversal(UNDO if is_undo else REDO, entry.id)
-        words = title if plan.is_exact else f"{title}, later changes kept"
+        words = title if plan.is_exact else tr("{title}, later changes kept", title=title)
         _write_step(crossing, EntryText(entry.stage, words, "asked for", about), changes, work)
     commit_steps(crossing)
 
@@ -182,9 +182,9 @@ def preview_redo(crossing: Crossing, id: int) -> UndoPlan:
     """What repeating an undone step would change now. Raises CannotUndo where it was not undone."""
     entry = _entry(crossing, id)
     if not entry.can_redo or entry.changes is None:
-        raise CannotUndo(f"entry {id} was not undone")
+        raise CannotUndo(tr("entry {id} was not undone", id=id))
     if _leg_of(crossing, id) != crossing.setup.leg:
-        raise CannotUndo(f"entry {id} belongs to another leg than the current one")
+        raise CannotUndo(tr("entry {id} belongs to another leg than the current one", id=id))
     return plan_undo(crossing.setup.project, crossing.store, entry.changes)
 
 
@@ -242,16 +242,16 @@ def go_back_to(crossing: Crossing, id: int, work: Work) -> WentBack:
     if plan.obstacles:
         raise CannotUndo(
             _several(
-                f"going back to before “{entry.title}” is not possible; nothing was changed",
+                tr("going back to before “{title}” is not possible; nothing was changed", title=entry.title),
                 map(_by_hand, plan.obstacles),
             ),
-            "Put these files back as the last step left them, or save your edits elsewhere, and try again.",
+            tr("Put these files back as the last step left them, or save your edits elsewhere, and try again."),
         )
-    work.progress("comparing with the project of then", 0, 0)
+    work.progress(tr("comparing with the project of then"), 0, 0)
     kept = edits_since(crossing, id, plan, work.token)
     if steps:
-        why = _several("asked for; edits made by hand stayed in", kept) if kept else "asked for"
-        title = f"went back to before “{entry.title}”, {count(steps, 'step')}"
+        why = _several(tr("asked for; edits made by hand stayed in"), kept) if kept else "asked for"
+        title = tr("went back to before “{title}”, {steps}", title=entry.title, steps=count(steps, "step"))
         write_step(crossing, EntryText(entry.stage, title, why, reversal(BACK, id)), plan.changes, work)
     _return_to_leg_of(crossing, id)
     work.progress("undone", 1, 1)
@@ -303,9 +303,9 @@ def obstacles_in_words(crossing: Crossing, id: int, plan: UndoPlan) -> list[str]
     entries = {entry.id: entry for entry in crossing.logbook()}
     for obstacle in plan.obstacles:
         later, is_edited = _changed_since(crossing, entries, id, obstacle.path)
-        by = [f"by {', '.join(f'“{title}”' for title in later)}"] if later else []
+        by = [tr("by {later}", later=", ".join(f"“{title}”" for title in later))] if later else []
         if is_edited or not later:
-            by.append("outside Fernshale")
+            by.append(tr("outside Fernshale"))
         lines.append(f"{obstacle.path}: {obstacle.what} ({' and '.join(by)})")
     return lines
 
@@ -333,7 +333,7 @@ def _changed_since(
 def _undoable(crossing: Crossing, id: int) -> LogEntry:
     entry = _entry(crossing, id)
     if not entry.can_undo or entry.changes is None:
-        raise CannotUndo(f"entry {id} wrote nothing that could be undone")
+        raise CannotUndo(tr("entry {id} wrote nothing that could be undone", id=id))
     return entry
 
 
@@ -341,28 +341,28 @@ def _refuse(crossing: Crossing, entry: LogEntry, plan: UndoPlan) -> None:
     if plan.obstacles:
         lines = obstacles_in_words(crossing, entry.id, plan)
         raise CannotUndo(
-            _several(f"“{entry.title}” cannot be undone; nothing was changed", lines),
-            "Undo those steps first, or restore the lines by hand.",
+            _several(tr("“{title}” cannot be undone; nothing was changed", title=entry.title), lines),
+            tr("Undo those steps first, or restore the lines by hand."),
         )
     if plan.changes.is_empty:
-        raise CannotUndo(f"nothing of “{entry.title}” is left to change")
+        raise CannotUndo(tr("nothing of “{title}” is left to change", title=entry.title))
 
 
 def _several(head: str, lines: Iterable[str]) -> str:
     """A heading with the first lines below it, and the number of further lines."""
     lines = list(lines)
-    more = [f"and {len(lines) - _MAX_SHOWN} more"] if len(lines) > _MAX_SHOWN else []
+    more = [tr("and {number} more", number=len(lines) - _MAX_SHOWN)] if len(lines) > _MAX_SHOWN else []
     return "\n".join((f"{head}:", *lines[:_MAX_SHOWN], *more))
 
 
 def _by_hand(obstacle: Obstacle) -> str:
-    return f"{obstacle.path}: {obstacle.what} (outside Fernshale)"
+    return tr("{path}: {what} (outside Fernshale)", path=obstacle.path, what=obstacle.what)
 
 
 def _entry(crossing: Crossing, id: int) -> LogEntry:
     entry = next((item for item in crossing.logbook() if item.id == id), None)
     if entry is None:
-        raise MisuseError(f"the logbook has no entry {id}")
+        raise MisuseError(tr("the logbook has no entry {id}", id=id))
     return entry
 
 
@@ -381,7 +381,7 @@ def _write_entry_again(crossing: Crossing, entry: LogEntry, changes: ChangeSet, 
 
 def leg_mark(leg: int) -> str:
     """The `about` of the entry that begins a leg."""
-    return f"leg {leg}"
+    return tr("leg {leg}", leg=leg)
 
 
 def _leg_of(crossing: Crossing, entry: int) -> int:
@@ -398,7 +398,13 @@ def _return_to_leg_of(crossing: Crossing, entry: int) -> None:
         crossing.drop_leg_facts(leg)
         crossing.change_setup(replace(crossing.setup, leg=leg))
         setup = crossing.setup
-        note(crossing, Stage.TRIAL, f"back on leg {leg + 1}: {setup.from_} → {setup.to}", "", leg_mark(leg))
+        note(
+            crossing,
+            Stage.TRIAL,
+            tr("back on leg {leg}: {before} → {to}", leg=leg + 1, before=setup.from_, to=setup.to),
+            "",
+            leg_mark(leg),
+        )
 
 
 def _is_in_effect(crossing: Crossing, changes: ChangeSet) -> bool:
@@ -416,5 +422,5 @@ def restore_snapshot(crossing: Crossing, id: str, paths: tuple[str, ...], work: 
     if changes.is_empty:
         return 0
     when = crossing.store.summary(id)
-    title = f"restored {count(len(changes.files), 'file')} from the snapshot “{when.note}”"
+    title = tr("restored {files} from the snapshot “{note}”", files=count(len(changes.files), "file"), note=when.note)
     return write_step(crossing, EntryText(Stage.SURVEY, title, "asked for", "restore"), changes, work)

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import StoreError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import LEG_START, START
@@ -32,7 +33,8 @@ def delete_snapshots(store: Store, ids: list[str], work: Work) -> Freed:
         full = store.manifest_path(id).stem
         if full in needed:
             raise StoreError(
-                f"snapshot {full} is needed: {needed[full]}", "It can be deleted once that crossing is deleted."
+                tr("snapshot {full} is needed: {needed}", full=full, needed=needed[full]),
+                tr("It can be deleted once that crossing is deleted."),
             )
     return delete(store, ids, needed_contents, work)
 
@@ -45,10 +47,10 @@ def needed_snapshots() -> dict[str, str]:
         legs = range(len(crossing.setup.stops))
         for id in (crossing.read(START), *(crossing.read(LEG_START, leg) for leg in legs)):
             if id:
-                needed[id] = f"the crossing of {name} began from it"
+                needed[id] = tr("the crossing of {name} began from it", name=name)
         for leg in legs:
             if last := crossing.read(LAST_BUILD, leg):
-                needed.setdefault(last.snapshot, f"the last build of {name} is compared with it")
+                needed.setdefault(last.snapshot, tr("the last build of {name} is compared with it", name=name))
     return needed
 
 
@@ -76,7 +78,9 @@ def _in_journal(path: Path) -> set[str]:
     try:
         return {side[2] for _, *sides in json.loads(path.read_bytes())["changes"] for side in sides if side}
     except (ValueError, KeyError, TypeError, IndexError) as error:
-        raise StoreError(f"the journal {path} cannot be read; the contents it needs are unknown") from error
+        raise StoreError(
+            tr("the journal {path} cannot be read; the contents it needs are unknown", path=path)
+        ) from error
 
 
 def every_crossing() -> Iterator[Crossing]:

@@ -6,6 +6,7 @@ import sqlite3
 from collections.abc import Callable
 
 from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.record.step_order import Write, done_after
 
 
@@ -20,8 +21,12 @@ def migrate(database: sqlite3.Connection) -> None:
     version = _version(database)  # another process may have been faster
     if version > len(_MIGRATIONS):
         raise ProjectError(
-            f"this crossing was written by a newer Fernshale (version {version}, this one knows {len(_MIGRATIONS)})",
-            "Update Fernshale to go on with it.",
+            tr(
+                "this crossing was written by a newer Fernshale (version {version}, this one knows {number})",
+                version=version,
+                number=len(_MIGRATIONS),
+            ),
+            tr("Update Fernshale to go on with it."),
         )
     for migration in _MIGRATIONS[version:]:
         migration(database)

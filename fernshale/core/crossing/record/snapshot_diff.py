@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import GITS_OWN, TreePath, is_gits_own, on_disk
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import FileChange
@@ -39,15 +40,17 @@ class Differences:
 
     def listed(self, before: Manifest, after: Manifest) -> list[tuple[str, FileChange]]:
         """Each difference as (a word or two, change); the change of a moved file is that of its content."""
-        finer = dict.fromkeys(self.mode_only, "mode only") | dict.fromkeys(self.line_ends_only, "line ends only")
-        rows = [("new", FileChange(path, None, after.entry(path))) for path in self.added]
-        rows += [("gone", FileChange(path, before.entry(path), None)) for path in self.removed]
+        finer = dict.fromkeys(self.mode_only, tr("mode only")) | dict.fromkeys(
+            self.line_ends_only, tr("line ends only")
+        )
+        rows = [(tr("new"), FileChange(path, None, after.entry(path))) for path in self.added]
+        rows += [(tr("gone"), FileChange(path, before.entry(path), None)) for path in self.removed]
         rows += [
             (finer.get(path, "changed"), FileChange(path, before.entry(path), after.entry(path)))
             for path in self.changed
         ]
         for old, new in self.moved:
-            words = f"moved from {old}" + (", edited" if (old, new) in self.moved_edited else "")
+            words = tr("moved from {old}", old=old) + (tr(", edited") if (old, new) in self.moved_edited else "")
             rows.append((words, FileChange(new, before.entry(old), after.entry(new))))
         return sorted(rows, key=lambda row: row[1].path)
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from enum import Enum
 
+from fernshale.core.base.texts import tr
+
 
 class Stage(Enum):
     """The stations of a leg, in order."""
@@ -15,6 +17,11 @@ class Stage(Enum):
     BUILD = "Build"
     LINKS = "Links"
     TRIAL = "Trial"
+
+    @property
+    def title(self) -> str:
+        """Its name for people; the value is for files."""
+        return _TITLES[self]
 
 
 STAGES = tuple(Stage)
@@ -28,6 +35,27 @@ class StageState(Enum):
     NEEDS_YOU = "needs you"
     CLEAR = "clear"
 
+    @property
+    def title(self) -> str:
+        """Its name for people; the value is for files."""
+        return _STATE_TITLES[self]
+
+
+_TITLES = {
+    Stage.SURVEY: tr("Survey"),
+    Stage.ROUTE: tr("Route"),
+    Stage.PLUGINS: tr("Plugins"),
+    Stage.ENGINE: tr("Engine"),
+    Stage.BUILD: tr("Build"),
+    Stage.LINKS: tr("Links"),
+    Stage.TRIAL: tr("Trial"),
+}
+_STATE_TITLES = {
+    StageState.UNTOUCHED: tr("untouched"),
+    StageState.IN_HAND: tr("in progress"),
+    StageState.NEEDS_YOU: tr("needs you"),
+    StageState.CLEAR: tr("clear"),
+}
 
 _STAGES_OF = {
     Stage.SURVEY: ("git", "role", "survey"),

@@ -9,6 +9,7 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.lock import locked
+from fernshale.core.base.texts import tr
 from fernshale.core.profile.model import Profile
 
 
@@ -35,8 +36,8 @@ def require_trust(profile: Profile) -> None:
     """Raises TrustNeeded."""
     if not is_trusted(profile):
         raise TrustNeeded(
-            f"the profile {profile.path} would run commands, and you have not trusted it yet",
-            "Read it, then trust it with --trust or in the window.",
+            tr("the profile {path} would run commands, and you have not trusted it yet", path=profile.path),
+            tr("Read it, then trust it with --trust or in the window."),
         )
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.textfile import TextFile, read_text
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.change.changeset import ChangeSet, FileChange
 from fernshale.core.change.preview import EntryReader
@@ -146,13 +147,13 @@ def _with_later_edits(
         nothing_to_do = after is None or (
             after.kind is EntryKind.FOLDER and (now is None or now.kind is EntryKind.FOLDER)
         )
-        return None if nothing_to_do else "another file has that place now"
+        return None if nothing_to_do else tr("another file has that place now")
     if now is None:
-        return "removed since"
+        return tr("removed since")
     if after is None:
-        return "edited since; this would remove it"
+        return tr("edited since; this would remove it")
     if not before.kind is after.kind is now.kind is EntryKind.FILE:
-        return "another file has that place now"
+        return tr("another file has that place now")
     mode = after.mode if now.mode == before.mode else now.mode
     if now.content == before.content:
         return TreeEntry(EntryKind.FILE, mode, after.content, after.size, attributes=now.attributes), None
@@ -163,7 +164,7 @@ def _with_later_edits(
         read_text(data) for data in (tree.store.get(before.content), here, tree.store.get(after.content))
     )
     if base is None or mine is None or back is None:
-        return "changed since, and not text"
+        return tr("changed since, and not text")
     lines, merged = _merged(base, mine, back)
     if merged is None:
         return lines
@@ -175,15 +176,15 @@ def _merged(base: TextFile, mine: TextFile, back: TextFile) -> tuple[str, TextFi
     merge = merge_text(base, mine, back)
     spots = [_lines(item.mine) for item in merge.decisions]
     if spots:
-        return f"{', '.join(spots)} changed since", None
+        return tr("{spots} changed since", spots=", ".join(spots)), None
     return "", result_text(merge, {}, "nothing")
 
 
 def _lines(span: tuple[int, int]) -> str:
     start, end = span
     if end - start > 1:
-        return f"lines {start + 1}–{end}"
-    return f"line {start + 1}" if end > start else f"lines at {start + 1}, now removed,"
+        return tr("lines {start}–{end}", start=start + 1, end=end)
+    return tr("line {start}", start=start + 1) if end > start else tr("lines at {start}, now removed,", start=start + 1)
 
 
 def _is_folder_going(item: FileChange) -> bool:

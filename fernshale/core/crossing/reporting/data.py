@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, noun, tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.record.database import Crossing, LogEntry
 from fernshale.core.crossing.record.decision_titles import decision_words
@@ -127,13 +127,23 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
 def _verdict(overview: Overview) -> str:
     if overview.is_done:
         commands = overview.scan.profile.commands
-        did = ["compiles"] if commands.build is not None else []
-        did += ["runs", "passes its checks"] if commands.run is not None else []
-        words = " and ".join(filter(None, (", ".join(did[:-1]), *did[-1:])))
-        return f"It {words}; nothing is left open." if did else "Nothing is left open; nothing was built or run."
+        did = [tr("compiles")] if commands.build is not None else []
+        did += [tr("runs"), tr("passes its checks")] if commands.run is not None else []
+        words = tr(" and ").join(filter(None, (", ".join(did[:-1]), *did[-1:])))
+        return (
+            tr("It {words}; nothing is left open.", words=words)
+            if did
+            else tr("Nothing is left open; nothing was built or run.")
+        )
     needs = sum(item.needs_you for item in overview.items)
-    wanted = f"{needs} of them {'needs' if needs == 1 else 'need'} a decision" if needs else "none needs a decision"
-    return f"{count(len(overview.items), 'item is', 'items are')} open, {wanted}."
+    wanted = (
+        tr("{items_need} a decision", items_need=count(needs, "of them needs", "of them need"))
+        if needs
+        else tr("none needs a decision")
+    )
+    return tr(
+        "{items_are} open, {wanted}.", items_are=count(len(overview.items), "item is", "items are"), wanted=wanted
+    )
 
 
 def _earlier_leg(overview: Overview, crossing: Crossing, leg: int) -> dict[str, Any]:
@@ -150,11 +160,16 @@ def _earlier_leg(overview: Overview, crossing: Crossing, leg: int) -> dict[str, 
 
 
 def figure_name(name: str, number: int) -> str:
-    """The name of a figure, which is kept in the plural, for its number: "steps", "file touched", "local edit"."""
-    if number != 1:
-        return name
-    noun, _, rest = name.replace("local edits", "local_edits").partition(" ")
-    return " ".join(filter(None, (noun.removesuffix("s").replace("_", " "), rest)))
+    """The name of a figure for its number: "steps", "file touched", "local edit"."""
+    return {
+        "steps": noun(number, "step"),
+        "files touched": noun(number, "file touched", "files touched"),
+        "local edits": noun(number, "local edit"),
+        "rounds": noun(number, "round"),
+        "errors at first": noun(number, "error at first", "errors at first"),
+        "decisions": noun(number, "decision"),
+        "decisions by people": noun(number, "decision by people", "decisions by people"),
+    }[name]
 
 
 def _figures(
@@ -217,8 +232,10 @@ def _trial(overview: Overview) -> dict[str, Any]:
     view, baseline = overview.trial, overview.survey.baseline
     releases = list(dict.fromkeys([overview.setup.start, *overview.setup.stops]))
     return {
-        "before": f"on {baseline.release}: {describe_baseline(baseline)}" if baseline else "",
-        "now": f"on {view.run.release}: {view.run.ending.words}" if view.run else "",
+        "before": tr("on {release}: {baseline}", release=baseline.release, baseline=describe_baseline(baseline))
+        if baseline
+        else "",
+        "now": tr("on {release}: {words}", release=view.run.release, words=view.run.ending.words) if view.run else "",
         "new": view.log.count("new"),
         "gone": view.log.count("gone"),
         "messages": [
@@ -246,5 +263,5 @@ def _picture_words(pair: PicturePair) -> str:
     if pair.difference is None:
         return pair.trouble
     if pair.difference.is_same:
-        return "looks the same"
-    return pair.difference.why or f"{pair.difference.share:.1%} of it looks different"
+        return tr("looks the same")
+    return pair.difference.why or tr("{share:.1%} of it looks different", share=pair.difference.share)

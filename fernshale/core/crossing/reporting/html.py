@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import tr, tr_marked
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.reporting.data import figure_name
 from fernshale.core.merge.ledger import FATE_WORDS
@@ -37,6 +38,7 @@ def _template() -> Template:
 
     # Text from logs, file names and reasons is text, never markup.
     made = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    made.globals.update(tr=tr, tr_marked=tr_marked)
     made.filters["shown"] = lambda value: printable(str(value))
     made.filters["seconds"] = seconds
     made.filters["fate"] = FATE_WORDS.__getitem__

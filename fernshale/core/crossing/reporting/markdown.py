@@ -7,7 +7,8 @@ import time
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from fernshale.core.base.quantities import count, seconds
+from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import count, tr, tr_marked
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.reporting.data import figure_name
 from fernshale.core.merge.ledger import FATE_WORDS
@@ -22,7 +23,8 @@ def report_markdown(data: Data) -> str:
     raw, data = data, _escaped(data)
     parts = [f"# {data['project']}: {data['title']}", "", data["verdict"], ""]
     parts += _table(
-        ("stage", "state", "open"), [(name, state, data["open"][name] or "") for name, state in data["stages"].items()]
+        (tr("stage"), tr("state"), tr("open")),
+        [(tr_marked(name), tr_marked(state), data["open"][name] or "") for name, state in data["stages"].items()],
     )
     parts += [", ".join(f"{number} {figure_name(name, number)}" for name, number in data["figures"].items()) + ".", ""]
     parts += [
@@ -42,46 +44,77 @@ def report_message(data: Data) -> str:
     """A short message for a merge request: the changes, the result, and the places that a reviewer should check."""
     data = _escaped(data)
     figures = data["figures"]
-    parts = [f"Move {data['project']} from {data['start']} to {data['to']}", "", data["verdict"], ""]
-    steps = f"{count(figures['steps'], 'step')} over {count(figures['files touched'], 'file')}"
+    parts = [
+        tr("Move {project} from {start} to {to}", project=data["project"], start=data["start"], to=data["to"]),
+        "",
+        data["verdict"],
+        "",
+    ]
+    steps = tr(
+        "{steps} over {files}", steps=count(figures["steps"], "step"), files=count(figures["files touched"], "file")
+    )
     errors = count(figures["errors at first"], "error")
-    parts.append(f"- {steps}; {count(figures['rounds'], 'build')}, the first with {errors}")
+    parts.append(
+        tr(
+            "- {steps}; {builds}, the first with {errors}",
+            steps=steps,
+            builds=count(figures["rounds"], "build"),
+            errors=errors,
+        )
+    )
     if figures["local edits"]:
         sums = {words: sum(_sum(leg, fate) for leg in _legs(data)) for fate, words in FATE_WORDS.items()}
         told = ", ".join(f"{number} {words}" for words, number in sums.items() if number)
-        parts.append(f"- {figures['local edits']} local edits in plugins: {told}")
+        parts.append(
+            tr("- {local_edits} local edits in plugins: {told}", local_edits=figures["local edits"], told=told)
+        )
     moved = [row for leg in _legs(data) for row in leg["route"] if row["to"] and row["to"] != row["from"]]
     parts += [f"- {row['plugin']} {row['from']} → {row['to']}" for row in moved]
     checks = data["trial"]["checks"]
     good = sum(row["results"].get(data["to"]) == "passed" for row in checks)
     if checks:
-        parts.append(f"- {good} of {len(checks)} checks passed on {data['to']}")
+        parts.append(tr("- {good} of {number} checks passed on {to}", good=good, number=len(checks), to=data["to"]))
     asked = [row for row in data["decisions"] if row["who"] != "automatic" and row["why"]]
-    parts += _titled("\nPlease check", [f"- {row['what']}, {row['taken']}: {row['why']}" for row in asked][:12])
-    parts += _titled("\nAccepted", [f"- {row['what']}: {row['why']}" for row in data["accepted"]])
+    parts += _titled(tr("\nPlease check"), [f"- {row['what']}, {row['taken']}: {row['why']}" for row in asked][:12])
+    parts += _titled(tr("\nAccepted"), [f"- {row['what']}: {row['why']}" for row in data["accepted"]])
     debts = [f"- {row['title']}: {row['why']}" for row in data["debts"]]
-    debts += [f"- {row['plugin']} is left out until {row['until']}" for row in data["left_out"]]
-    parts += _titled("\nDebts", debts)
+    debts += [
+        tr("- {plugin} is left out until {until}", plugin=row["plugin"], until=row["until"]) for row in data["left_out"]
+    ]
+    parts += _titled(tr("\nDebts"), debts)
     return "\n".join(parts).rstrip() + "\n"
 
 
 def _trial(data: Data, raw: Data) -> list[str]:
     trial = data["trial"]
-    parts = ["## Before and now", "", f"- before, {trial['before'] or 'no baseline was taken'}"]
+    parts = [
+        tr("## Before and now"),
+        "",
+        tr("- before, {before}", before=trial["before"] or tr("no baseline was taken")),
+    ]
     if trial["now"]:
-        parts += [f"- now, {trial['now']}", f"- messages in the log: {trial['new']} new, {trial['gone']} gone"]
+        parts += [
+            tr("- now, {now}", now=trial["now"]),
+            tr("- messages in the log: {new} new, {gone} gone", new=trial["new"], gone=trial["gone"]),
+        ]
         for item in raw["trial"]["messages"][:20]:
             how = f"{item['sign']} {item['severity']}".strip()
             parts.append(f"- {how}: {_code(item['text'])}")
         for item in trial["timings"]:
             parts.append(
-                f"- {item['name']}: {seconds(item['before'])} before, {seconds(item['now'])} now, {item['verdict']}"
+                tr(
+                    "- {name}: {before} before, {now} now, {verdict}",
+                    name=item["name"],
+                    before=seconds(item["before"]),
+                    now=seconds(item["now"]),
+                    verdict=tr_marked(item["verdict"]),
+                )
             )
         parts += [f"- {item['name']}: {item['says']}" for item in trial["pictures"]]
     parts.append("")
     if trial["checks"]:
         rows = [(row["name"], *(row["results"].get(each, "") for each in trial["releases"])) for row in trial["checks"]]
-        parts += ["### Checks", "", *_table(("check", *trial["releases"]), rows)]
+        parts += [tr("### Checks"), "", *_table((tr("check"), *trial["releases"]), rows)]
     return parts
 
 
@@ -104,11 +137,17 @@ def _named(leg: Data, of: int) -> list[str]:
 
 def _route(data: Data) -> list[str]:
     legs = _legs(data)
-    parts = ["## Route", "", " → ".join([data["start"], *data["stops"]]), ""]
+    parts = [tr("## Route"), "", " → ".join([data["start"], *data["stops"]]), ""]
     for leg in legs:
-        rows = [(row["plugin"], row["from"], row["to"] or "nothing", row["action"], row["why"]) for row in leg["route"]]
+        rows = [
+            (row["plugin"], row["from"], row["to"] or tr("nothing"), tr_marked(row["action"]), row["why"])
+            for row in leg["route"]
+        ]
         if rows:
-            parts += [*_named(leg, len(legs)), *_table(("plugin", "from", "to", "what", "why"), rows)]
+            parts += [
+                *_named(leg, len(legs)),
+                *_table((tr("plugin"), tr("from"), tr("to"), tr("what"), tr("why")), rows),
+            ]
     return parts
 
 
@@ -116,13 +155,19 @@ def _edits(data: Data) -> list[str]:
     legs = _legs(data)
     if not any(leg["ledgers"] for leg in legs):
         return []
-    parts = ["## Local edits in plugins", ""]
+    parts = [tr("## Local edits in plugins"), ""]
     for leg in legs:
         ledgers = leg["ledgers"]
         total = sum(ledger["edits"] for ledger in ledgers.values())
         carried, already, decide, dropped = (_sum(leg, fate) for fate in ("carried", "already", "decide", "dropped"))
-        sums = f"{total} = {carried} kept + {already} already in the new release + {decide} to decide"
-        sums += f" + {dropped} dropped by decision."
+        sums = tr(
+            "{total} = {carried} kept + {already} already in the new release + {decide} to decide",
+            total=total,
+            carried=carried,
+            already=already,
+            decide=decide,
+        )
+        sums += tr(" + {dropped} dropped by decision.", dropped=dropped)
         rows = [
             (
                 plugin,
@@ -137,7 +182,11 @@ def _edits(data: Data) -> list[str]:
             for entry in ledger["entries"]
         ]
         parts += [*_named(leg, len(legs)), sums, ""]
-        parts += _table(("plugin", "file", "lines", "edit", "fate", "now", "why"), rows) if rows else []
+        parts += (
+            _table((tr("plugin"), tr("file"), tr("lines"), tr("edit"), tr("fate"), tr("now"), tr("why")), rows)
+            if rows
+            else []
+        )
     return parts
 
 
@@ -156,34 +205,46 @@ def _rounds(data: Data) -> list[str]:
     ]
     if not rows:
         return []
-    return ["## Rounds", "", *_table(("for", "round", "errors", "causes", "warnings", "seconds"), rows)]
+    return [
+        tr("## Rounds"),
+        "",
+        *_table((tr("for"), tr("round"), tr("errors"), tr("causes"), tr("warnings"), tr("seconds")), rows),
+    ]
 
 
 def _members(data: Data) -> list[str]:
     rows = [(row["name"], row["release"], row["says"]) for row in data["members"]]
-    return ["## Members", "", *_table(("member", "release", "how far"), rows)] if rows else []
+    return [tr("## Members"), "", *_table((tr("member"), tr("release"), tr("how far")), rows)] if rows else []
 
 
 def _links(data: Data) -> list[str]:
     links = data["links"]
-    parts = [f"- {row['id']} is missing, {row['uses']} uses" for row in links["dangling"]]
-    parts += [f"- {row['id']} is missing by decision, {row['uses']} uses" for row in links["left"]]
-    parts += [f"- {row['id']} was missing before, {row['uses']} uses" for row in links["dangled_before"]]
+    parts = [tr("- {id} is missing, {uses} uses", id=row["id"], uses=row["uses"]) for row in links["dangling"]]
+    parts += [tr("- {id} is missing by decision, {uses} uses", id=row["id"], uses=row["uses"]) for row in links["left"]]
     parts += [
-        f"- {row['what']}: {row['file']} was left as it is, {row['why'] or 'without a reason'}"
+        tr("- {id} was missing before, {uses} uses", id=row["id"], uses=row["uses"]) for row in links["dangled_before"]
+    ]
+    parts += [
+        tr(
+            "- {what}: {file} was left as it is, {why}",
+            what=row["what"],
+            file=row["file"],
+            why=row["why"] or tr("without a reason"),
+        )
         for row in links["ignored"]
     ]
-    return _titled("## Links", parts)
+    return _titled(tr("## Links"), parts)
 
 
 def _decisions(data: Data) -> list[str]:
     rows = [(row["what"], row["taken"], row["who"], row["why"]) for row in data["decisions"]]
-    return ["## Decisions", "", *_table(("what", "taken", "by", "why"), rows)] if rows else []
+    return [tr("## Decisions"), "", *_table((tr("what"), tr("taken"), tr("by"), tr("why")), rows)] if rows else []
 
 
 def _accepted(data: Data) -> list[str]:
     return _titled(
-        "## Accepted as meant", [f"- {row['what']}: {row['why'] or 'no reason given'}" for row in data["accepted"]]
+        tr("## Accepted as meant"),
+        [f"- {row['what']}: {row['why'] or tr('no reason given')}" for row in data["accepted"]],
     )
 
 
@@ -191,10 +252,10 @@ def _steps(data: Data) -> list[str]:
     parts = []
     for step in data["steps"]:
         when = time.strftime("%Y-%m-%d %H:%M", time.localtime(step["time"]))
-        undone = " (undone)" if step["state"] == "undone" else ""
+        undone = tr(" (undone)") if step["state"] == "undone" else ""
         why = f" — {step['why']}" if step["why"] else ""
         parts.append(f"- {when} · {step['stage']} · {step['title']}{why}{undone}")
-    return _titled("## Steps", parts)
+    return _titled(tr("## Steps"), parts)
 
 
 def _debts(data: Data, raw: Data) -> list[str]:
@@ -204,15 +265,25 @@ def _debts(data: Data, raw: Data) -> list[str]:
         for item, as_is in zip(data["debts"], raw["debts"], strict=True)
     ]
     for item in data["left_out"]:
-        ready = f"; {item['ready']} would fit now" if item["ready"] else ""
-        parts.append(f"- {item['plugin']} {item['version']}: {item['why']}. It returns with {item['until']}{ready}.")
-    return _titled("## Left out", parts)
+        ready = tr("; {ready} would fit now", ready=item["ready"]) if item["ready"] else ""
+        parts.append(
+            tr(
+                "- {plugin} {version}: {why}. It returns with {until}{ready}.",
+                plugin=item["plugin"],
+                version=item["version"],
+                why=item["why"],
+                until=item["until"],
+                ready=ready,
+            )
+        )
+    return _titled(tr("## Left out"), parts)
 
 
 def _follow_ups(data: Data) -> list[str]:
-    words = {"new": "worth checking", "deprecated": "will bite next time"}
+    words = {"new": tr("worth checking"), "deprecated": tr("will bite next time")}
     return _titled(
-        "## Follow-ups", [f"- {words[item['kind']]}: {item['text']} ({item['source']})" for item in data["follow_ups"]]
+        tr("## Follow-ups"),
+        [f"- {words[item['kind']]}: {item['text']} ({item['source']})" for item in data["follow_ups"]],
     )
 
 
@@ -221,7 +292,7 @@ def _left(data: Data) -> list[str]:
     for item in data["left"]:
         place = f" ({item['place']})" if item["place"] else ""
         parts.append(f"- [ ] {item['stage']}: {item['title']}{place}")
-    return ["## Open items", "", *(parts or ["Nothing."]), ""]
+    return [tr("## Open items"), "", *(parts or [tr("Nothing.")]), ""]
 
 
 def _sum(data: Data, fate: str) -> int:

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.change.changeset import FileChange
 from fernshale.core.change.preview import text_diff
 from fernshale.core.crossing.record.database import Crossing, LogEntry
@@ -25,7 +26,9 @@ def write_patches(crossing: Crossing, folder: Path) -> tuple[str, ...]:
     """One file for each step that wrote and was not undone, in order; their names. Raises MisuseError for a folder in use."""
     folder.mkdir(parents=True, exist_ok=True)
     if any(folder.iterdir()):
-        raise MisuseError(f"{folder} is not empty", "Patches are numbered; those of two crossings would mix.")
+        raise MisuseError(
+            tr("{folder} is not empty", folder=folder), tr("Patches are numbered; those of two crossings would mix.")
+        )
     entries = [entry for entry in crossing.logbook() if entry.state == "done" and entry.changes]
     names = []
     for number, entry in enumerate(entries, 1):

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.toml_schema import read_utf8
 
 _FORMAT = "fernshale-report/1"
@@ -19,10 +19,11 @@ def read_report(path: Path) -> Mapping[str, Any]:
     try:
         data = json.loads(read_utf8(path)[1])
     except (ValueError, RecursionError) as error:
-        raise MisuseError(f"{path} is not JSON: {error}") from error
+        raise MisuseError(tr("{path} is not JSON: {error}", path=path, error=error)) from error
     if not isinstance(data, dict) or data.get("format") != _FORMAT:
         raise MisuseError(
-            f"{path} is no report of a crossing", "Name a file that `cross --json` or `report --out` wrote."
+            tr("{path} is no report of a crossing", path=path),
+            tr("Name a file that `cross --json` or `report --out` wrote."),
         )
     return data
 
@@ -33,7 +34,13 @@ def report_difference(before: Mapping[str, Any], now: Mapping[str, Any]) -> dict
     Raises MisuseError for reports of two projects.
     """
     if before.get("project") != now["project"]:
-        raise MisuseError(f"the earlier report is about {before.get('project')}, this one about {now['project']}")
+        raise MisuseError(
+            tr(
+                "the earlier report is about {get}, this one about {project}",
+                get=before.get("project"),
+                project=now["project"],
+            )
+        )
     olds, news = ({item["key"]: item for item in report.get("left", ())} for report in (before, now))
     stages = {
         stage: {"before": before.get("stages", {}).get(stage, ""), "now": state}
@@ -61,19 +68,23 @@ def difference_lines(difference: Mapping[str, Any]) -> Sequence[str]:
     lines = []
     target, errors = difference["target"], difference["errors"]
     if target["before"] != target["now"]:
-        lines.append(f"the target is {target['now']}, not {target['before']}")
+        lines.append(tr("the target is {now}, not {before}", now=target["now"], before=target["before"]))
     if difference["done"]["now"] and not difference["done"]["before"]:
-        lines.append("the crossing is done")
+        lines.append(tr("the crossing is done"))
     if errors["before"] != errors["now"]:
-        words = ["not built" if number is None else count(number, "error") for number in errors.values()]
-        lines.append(f"{words[1]}, before {words[0]}")
+        words = [tr("not built") if number is None else count(number, "error") for number in errors.values()]
+        lines.append(tr("{now}, before {before}", now=words[1], before=words[0]))
     lines += [
-        f"{name}: {row['now']}, before {row['before'] or 'not there'}" for name, row in difference["plugins"].items()
+        tr("{name}: {now}, before {before}", name=name, now=row["now"], before=row["before"] or tr("not there"))
+        for name, row in difference["plugins"].items()
     ]
-    lines += [f"{stage}: {row['now']}, before {row['before']}" for stage, row in difference["stages"].items()]
-    lines += [f"new: {item['title']}" for item in difference["new"]]
-    lines += [f"resolved: {item['title']}" for item in difference["resolved"]]
-    return lines or ["nothing changed"]
+    lines += [
+        tr("{stage}: {now}, before {before}", stage=stage, now=row["now"], before=row["before"])
+        for stage, row in difference["stages"].items()
+    ]
+    lines += [tr("new: {title}", title=item["title"]) for item in difference["new"]]
+    lines += [tr("resolved: {title}", title=item["title"]) for item in difference["resolved"]]
+    return lines or [tr("nothing changed")]
 
 
 def _errors(report: Mapping[str, Any]) -> int | None:

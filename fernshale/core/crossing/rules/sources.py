@@ -9,6 +9,7 @@ from pathlib import Path
 
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.interface_changes import engine_places, plugin_drift
 from fernshale.core.crossing.project.scan import ProjectScan
@@ -47,7 +48,7 @@ class LegRules:
             return self
         known = {rule.id for rule in self.all}
         fresh = tuple(rule for rule in rules if rule.id not in known)
-        return LegRules((RuleSet("learned from your change", fresh, Path()), *self.sets), self.changes)
+        return LegRules((RuleSet(tr("learned from your change"), fresh, Path()), *self.sets), self.changes)
 
     def with_further(self, title: str, rules: Iterable[Rule]) -> LegRules:
         """These rules, followed by further ones."""
@@ -80,10 +81,10 @@ def leg_rules(scan: ProjectScan, crossing: Crossing, work: Work) -> LegRules:
     places = engine_places(scan, from_, to, work.token)
     changes = () if places is None else compare_releases(places, "", work, scan.cache)
     if places is not None and changes:
-        title = f"comparing {scan.profile.title} {from_} with {to}"
+        title = tr("comparing {title} {before} with {to}", title=scan.profile.title, before=from_, to=to)
         sets.append(derived_rules(changes, places, title, known, scan.cache))
     for drift in plugin_drift(scan, crossing, work):
-        title = f"comparing {drift.plugin} {drift.from_} with {drift.to}"
+        title = tr("comparing {plugin} {before} with {to}", plugin=drift.plugin, before=drift.from_, to=drift.to)
         sets.append(derived_rules(drift.changes, drift.places, title, known, scan.cache))
         changes += drift.changes
     return LegRules(tuple(sets), changes)
@@ -117,7 +118,7 @@ def own_rules(crossing: Crossing) -> RuleSet:
     """The rules that were learned on this crossing or imported from another. Raises FormatError."""
     path = _own_file(crossing)
     if not path.is_file():
-        return RuleSet("your own rules", (), path)
+        return RuleSet(tr("your own rules"), (), path)
     return rules_for(path, crossing.setup.from_, crossing.setup.to)
 
 
@@ -126,7 +127,7 @@ def keep_rules(crossing: Crossing, rules: Sequence[Rule]) -> None:
     path = _own_file(crossing)
     before = read_rules(path).rules if path.is_file() else ()
     kept = {rule.id: rule for rule in (*before, *rules)}
-    write_atomic(path, write_rules(list(kept.values()), "your own rules", "*", "*").encode())
+    write_atomic(path, write_rules(list(kept.values()), tr("your own rules"), "*", "*").encode())
 
 
 def learned_rules(crossing: Crossing) -> tuple[Rule, ...]:
@@ -139,14 +140,16 @@ def keep_learned(crossing: Crossing, rules: Sequence[Rule]) -> None:
     """Keep rules for the builds to come; the oldest go where there are many. Raises FormatError."""
     if rules:
         kept = {rule.id: rule for rule in (*rules, *learned_rules(crossing))}
-        text = write_rules(list(kept.values())[:_MAX_LEARNED], "learned from your changes", "*", "*")
+        text = write_rules(list(kept.values())[:_MAX_LEARNED], tr("learned from your changes"), "*", "*")
         write_atomic(_learned_file(crossing), text.encode())
 
 
 def export_rules(crossing: Crossing, scan: ProjectScan) -> str:
     """The crossing's own rules as a file for others, from its start to its target."""
     setup = crossing.setup
-    title = f"learned from {scan.profile.title} {setup.start} to {setup.target}"
+    title = tr(
+        "learned from {title} {start} to {target}", title=scan.profile.title, start=setup.start, target=setup.target
+    )
     return write_rules(own_rules(crossing).rules, title, f">={setup.start}", f">={setup.stops[0]}")
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.globs import matches
+from fernshale.core.base.texts import tr
 from fernshale.core.data.expressions import BadExpression
 from fernshale.core.data.formats import USUAL, Formats
 from fernshale.core.data.objects import Rewritten, find_objects, rewrite_object
@@ -35,7 +36,9 @@ def find_rewrites(rule: DataRule, path: str, text: str, formats: Formats = USUAL
             if done is not None:
                 found.append(done)
     except (NotKeyed, BadExpression) as error:
-        raise FormatError(path, [(line, f"the rule {rule.id} cannot be followed here: {error.message}")]) from error
+        raise FormatError(
+            path, [(line, tr("the rule {id} cannot be followed here: {message}", id=rule.id, message=error.message))]
+        ) from error
     return tuple(found)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from fernshale.core.base.texts import tr
 from fernshale.core.data.formats import find_reader
 from fernshale.core.data.tree import DataDocument, KeyedNode, NotKeyed
 from fernshale.core.merge.keyed.plan import Clash, MergePlan, PlannedEntry
@@ -17,7 +18,7 @@ def without_entry(path: str, text: str, steps: Sequence[str], words: str) -> str
     """
     read = find_reader(path, text)
     if read is None:
-        raise NotKeyed(f"{path} has no keys that could be followed")
+        raise NotKeyed(tr("{path} has no keys that could be followed", path=path))
     document = read(text)
     chain: list[KeyedNode] = []
     node = document.root

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
+from fernshale.core.base.texts import tr
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
 from fernshale.core.merge.keyed.list_keys import EntryKeys, entries_by_key
 from fernshale.core.merge.line_merge import RegionKind, merge_tokens
@@ -64,7 +65,7 @@ def _merge_values(three: Three, base: Node | None, mine: Node, incoming: Node, a
     Raises NotKeyed for a tag or an anchor that changed: it is not part of the value.
     """
     if len({node.mark for node in (base, mine, incoming) if node is not None and not node.mark.startswith("*")}) > 1:
-        raise NotKeyed("a tag or an anchor that changed")
+        raise NotKeyed(tr("a tag or an anchor that changed"))
     if mine.canon == incoming.canon or (base is not None and incoming.canon == base.canon):
         return MergePlan(mine)
     if (

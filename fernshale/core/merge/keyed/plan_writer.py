@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from fernshale.core.base.texts import tr
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
 from fernshale.core.merge.keyed.plan import Clash, MergePlan, PlannedEntry
 
@@ -113,7 +114,7 @@ class Writer:
         opening = self.mine.text[node.span[0] : first.lead[0]]
         closing = self.mine.text[last.trail[1] : node.span[1]]
         if not pieces and self.mine.format == "yaml" and not node.separator:
-            raise NotKeyed("a block without an entry says something else than an empty one")
+            raise NotKeyed(tr("a block without an entry says something else than an empty one"))
         if not pieces:
             return opening + (closing if node.separator else "")
         had_last = bool(node.separator) and self.mine.cut(last.trail).lstrip(" \t").startswith(node.separator)

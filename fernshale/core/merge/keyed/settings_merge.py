@@ -10,6 +10,7 @@ from functools import cached_property
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.textfile import TextFile
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import FormatReader, find_reader
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
@@ -76,7 +77,8 @@ class KeyedMerge:
             self.read(text)
         except NotKeyed as error:
             raise FernshaleError(
-                f"a value written by hand breaks the file: {error}", "Withdraw the decision and write it again."
+                tr("a value written by hand breaks the file: {error}", error=error),
+                tr("Withdraw the decision and write it again."),
             ) from error
         return self.local.with_text(text)
 
@@ -122,14 +124,14 @@ class KeyedMerge:
             here = _follow(document.root, at, entry_keys)
             line = f"{document.line(here.body[0]) + 1}" if here is not None else ""
             if conflict is not None and conflict.id not in choices:
-                yield where, what, "decide", line, "both changed this value"
+                yield where, what, "decide", line, tr("both changed this value")
             elif _is_kept(item, here, at, entry_keys):
                 if _is_kept(item, _follow(self.three.incoming.root, at, entry_keys), at, entry_keys):
-                    yield where, what, "already", line, "the new release has the same"
+                    yield where, what, "already", line, tr("the new release has the same")
                 else:
-                    yield where, what, "carried", line, "kept by decision" if conflict else "merged by key"
+                    yield where, what, "carried", line, tr("kept by decision") if conflict else tr("merged by key")
             elif conflict is not None:
-                yield where, what, "dropped", "", f"given up by decision: {choices[conflict.id].take}"
+                yield where, what, "dropped", "", tr("given up by decision: {take}", take=choices[conflict.id].take)
             else:
                 yield where, what, None, "", ""
         yield from self._comment_edits(document)
@@ -154,7 +156,13 @@ class KeyedMerge:
                 at = next((n for n, line in enumerate(self.three.mine.text.split("\n")) if line.strip() == comment), 0)
                 line = next((n for n, text in enumerate(stands) if text.strip() == comment), 0)
                 fate: Fate | None = "carried" if comment in sides[2] else None
-                yield str(at + 1), f"comment: {comment[:60]}", fate, str(line + 1), "comments of the local file stay"
+                yield (
+                    str(at + 1),
+                    tr("comment: {comment}", comment=comment[:60]),
+                    fate,
+                    str(line + 1),
+                    tr("comments of the local file stay"),
+                )
 
 
 def merge_keyed(
@@ -181,7 +189,7 @@ def _empty(mine: TextFile) -> str:
     """An empty file of the kind of another."""
     start = mine.text.lstrip("\ufeff \t\r\n")[:1]
     if start == "<":
-        raise NotKeyed("no old version")
+        raise NotKeyed(tr("no old version"))
     return "{}" if start == "{" else "[]" if start == "[" and "\n[" not in mine.text else ""
 
 
@@ -195,14 +203,14 @@ def _check(merge: KeyedMerge) -> None:
         text = merge.text(choices)
         found = merge.read(text)
         if three.mine.format == "json" and _is_strict_json(merge.local.text) and not _is_strict_json(text):
-            raise NotKeyed("a comment would come into a file that has none")
+            raise NotKeyed(tr("a comment would come into a file that has none"))
         if not can_encode(merge.local.with_text(text)):
-            raise NotKeyed("letters the file's encoding does not have")
+            raise NotKeyed(tr("letters the file's encoding does not have"))
         for at, _, item in (*merge.edits, *theirs):
             if merge.asked(at) is None and not _is_kept(
                 item, _follow(found.root, at, three.entry_keys), at, three.entry_keys
             ):
-                raise NotKeyed(f"a change would be lost: {at}")
+                raise NotKeyed(tr("a change would be lost: {at}", at=at))
 
 
 def _is_strict_json(text: str) -> bool:
@@ -313,10 +321,10 @@ def _what(three: Three, at: str, old: KeyedNode | None, item: KeyedNode | None) 
         entry = three.mine.cut(item.body) if item is not None else three.base.cut(old.body) if old is not None else ""
         return f"{above.lstrip('/')}: {entry} {'added' if item is not None else 'removed'}"
     if item is None:
-        return f"{name} removed"
+        return tr("{name} removed", name=name)
     value = " ".join(three.mine.cut(item.node.span).split())
     if old is None:
-        return f"{name} added: {value[:60]}"
+        return tr("{name} added: {value}", name=name, value=value[:60])
     before = " ".join(three.base.cut(old.node.span).split())
     return f"{name}: {before[:40]} → {value[:40]}"
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import ProfileCommand, Reach, Role
 
@@ -78,9 +79,9 @@ class Answers:
 
 def value_key(file: str, reach: Reach) -> str:
     """The key of a suggestion about a value."""
-    return f"value {file} {reach.syntax} {reach.text}"
+    return tr("value {file} {syntax} {words}", file=file, syntax=reach.syntax, words=reach.text)
 
 
 def folder_key(folder: str) -> str:
     """The key of a suggestion about a folder."""
-    return f"folder {folder}"
+    return tr("folder {folder}", folder=folder)

@@ -13,6 +13,7 @@ import regex
 from fernshale.core.base.errors import FernshaleError, FormatError
 from fernshale.core.base.globs import matches
 from fernshale.core.base.textfile import read_text
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import on_disk
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.profile.model import Profile, has_plugin_placeholder
@@ -69,18 +70,18 @@ def _globs(profile: Profile) -> Iterator[tuple[str, tuple[str, ...]]]:
     """Yield (purpose, globs) for each list of globs."""
     yield "recognise", profile.recognise.files
     for site in profile.site:
-        yield f"the site “{site.name}”", site.files
-    yield "the plugin folders", profile.plugins.folders
+        yield tr("the site “{name}”", name=site.name), site.files
+    yield tr("the plugin folders"), profile.plugins.folders
     if profile.workspace is not None:
-        yield "the members of the workspace", profile.workspace.members
+        yield tr("the members of the workspace"), profile.workspace.members
     for standard in profile.standard:
-        yield f"the standard “{standard.name}”", standard.files
+        yield tr("the standard “{name}”", name=standard.name), standard.files
     for rule in profile.role:
-        yield f"the role {rule.role}", rule.files
-        yield f"what makes the role {rule.role}", rule.made_from
-    yield "the libraries", profile.libraries
+        yield tr("the role {role}", role=rule.role), rule.files
+        yield tr("what makes the role {role}", role=rule.role), rule.made_from
+    yield tr("the libraries"), profile.libraries
     for link in (*profile.links.declare, *profile.links.use):
-        yield "the links", link.files
+        yield tr("the links"), link.files
 
 
 def _bad_globs(profile: Profile) -> Iterator[_Found]:
@@ -88,19 +89,19 @@ def _bad_globs(profile: Profile) -> Iterator[_Found]:
         for glob in globs:
             trouble = _glob_trouble(glob)
             if trouble:
-                yield _error(glob, f"bad glob {glob!r} for {what}: {trouble}")
+                yield _error(glob, tr("bad glob {glob!r} for {what}: {trouble}", glob=glob, what=what, trouble=trouble))
 
 
 def _glob_trouble(glob: str) -> str:
     parts = glob.lstrip("!").split("/")
     if not glob.strip("!/ "):
-        return "it is empty"
+        return tr("it is empty")
     if ".." in parts:
-        return "it leads out of the project"
+        return tr("it leads out of the project")
     if "\\" in glob:
-        return "parts are separated by /, not by a backslash"
+        return tr("parts are separated by /, not by a backslash")
     if glob.count("[") != glob.count("]"):
-        return "a bracket is not closed"
+        return tr("a bracket is not closed")
     if any("**" in part and part != "**" for part in parts):
         return "** stands for whole folders, between two slashes"
     return ""
@@ -122,7 +123,14 @@ def _run_away(profile: Profile, token: CancelToken) -> Iterator[_Found]:
         token.check()
         trial = _hard_text(pattern)
         if trial is not None:
-            yield _error(pattern, f"the pattern {pattern!r} runs away: it takes too long on many times {trial!r}")
+            yield _error(
+                pattern,
+                tr(
+                    "the pattern {pattern!r} runs away: it takes too long on many times {trial!r}",
+                    pattern=pattern,
+                    trial=trial,
+                ),
+            )
 
 
 def _hard_text(pattern: str) -> str | None:
@@ -143,25 +151,38 @@ def _bad_placeholders(profile: Profile) -> Iterator[_Found]:
     named: list[tuple[str, Sequence[str], tuple[str, ...]]] = []
     for name, command in profile.commands.named:
         known: tuple[str, ...] = (*PLACEHOLDERS, *OF_PLUGIN) if name == "rebuild" else PLACEHOLDERS
-        named.append(("a command", (*command.run, command.folder, *command.environment.values()), known))
+        named.append((tr("a command"), (*command.run, command.folder, *command.environment.values()), known))
     if profile.plugins.compiled is not None:
-        named.append(("the output of compiled plugins", (profile.plugins.compiled.output,), ("release", *OF_PLUGIN)))
-    named += [("a check", (check.produced, check.expected), PLACEHOLDERS) for check in profile.check]
-    named += [("a requirement", need.run, ("project", "python")) for need in profile.requirement]
-    named += [("a binary format", item.print, (*PLACEHOLDERS, "file")) for item in profile.binary]
-    named += [("a binary format", item.write, (*PLACEHOLDERS, "file", "changes", "out")) for item in profile.binary]
+        named.append(
+            (tr("the output of compiled plugins"), (profile.plugins.compiled.output,), ("release", *OF_PLUGIN))
+        )
+    named += [(tr("a check"), (check.produced, check.expected), PLACEHOLDERS) for check in profile.check]
+    named += [(tr("a requirement"), need.run, ("project", "python")) for need in profile.requirement]
+    named += [(tr("a binary format"), item.print, (*PLACEHOLDERS, "file")) for item in profile.binary]
+    named += [(tr("a binary format"), item.write, (*PLACEHOLDERS, "file", "changes", "out")) for item in profile.binary]
     named += [("installed", profile.installed, ("shelf", "release"))]
     for what, texts, known in named:
         for text in texts:
             for name in re.findall(r"\{(\w+)\}", text):
                 if name not in known:
-                    yield _error(text, f"{what} uses {{{name}}}, which has no value; known are {', '.join(known)}")
+                    yield _error(
+                        text,
+                        tr(
+                            "{what} uses {{{name}}}, which has no value; known are {known}",
+                            what=what,
+                            name=name,
+                            known=", ".join(known),
+                        ),
+                    )
 
 
 def _fit_nothing(profile: Profile, project: Path, token: CancelToken) -> Iterator[_Found]:
     if not fits(profile, project):
         files = ", ".join(profile.recognise.files)
-        yield _error(profile.recognise.files[0], f"{project} is not recognised: its root has nothing for {files}")
+        yield _error(
+            profile.recognise.files[0],
+            tr("{project} is not recognised: its root has nothing for {files}", project=project, files=files),
+        )
         return
     tree = list_tree(project, EMPTY, Work(token=token))
     folders = [path for path in tree.entries if path not in tree.files]
@@ -173,7 +194,10 @@ def _fit_nothing(profile: Profile, project: Path, token: CancelToken) -> Iterato
                 and not has_plugin_placeholder(glob)
                 and not any(matches((glob,), path) for path in places)
             ):
-                yield _warning(glob, f"the glob {glob!r} for {what} fits nothing in {project.name}")
+                yield _warning(
+                    glob,
+                    tr("the glob {glob!r} for {what} fits nothing in {name}", glob=glob, what=what, name=project.name),
+                )
     yield from _reaches_that_find_nothing(profile, project, tree)
 
 
@@ -190,11 +214,19 @@ def _reaches_that_find_nothing(profile: Profile, project: Path, tree: Manifest) 
         if said:
             yield _error(where, said)
         elif files and not hits:
-            yield _warning(where, f"the site “{site.name}” finds nothing at {site.at.text} in {', '.join(files[:3])}")
+            yield _warning(
+                where,
+                tr(
+                    "the site “{name}” finds nothing at {words} in {files}",
+                    name=site.name,
+                    words=site.at.text,
+                    files=", ".join(files[:3]),
+                ),
+            )
     for plugin in plugins:
         if profile.plugins.version and not plugin.version:
             where = getattr(profile.plugins.version, profile.plugins.version.syntax)
-            yield _warning(where, f"the plugin in {plugin.folder} names no version")
+            yield _warning(where, tr("the plugin in {folder} names no version", folder=plugin.folder))
 
 
 def _count(project: Path, place: SitePlace) -> tuple[int, str]:
@@ -202,6 +234,6 @@ def _count(project: Path, place: SitePlace) -> tuple[int, str]:
         text = read_text(on_disk(project, place.file).read_bytes())
         return (len(find_values(text.text, place.at, place.file)), "") if text else (0, "")
     except OSError as error:
-        return 0, f"{place.file} cannot be read: {error.strerror}"
+        return 0, tr("{file} cannot be read: {strerror}", file=place.file, strerror=error.strerror)
     except FernshaleError as error:
         return 0, error.message

@@ -10,8 +10,8 @@ from typing import Literal
 
 from fernshale.core.base.errors import FernshaleError, ProjectError
 from fernshale.core.base.globs import FirstFit
-from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import position
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.answers import (
     Answers,
@@ -98,14 +98,21 @@ class Description:
         """What Fernshale makes of the project, in one sentence."""
         draft = self.draft
         if draft is None:
-            return "Which value is the engine's release? Point at it."
+            return tr("Which value is the engine's release? Point at it.")
         places = sum(len(site.places) for site in draft.sites)
-        parts = [f"{draft.engine} {draft.release}, written in {count(places, 'place')}"]
+        parts = [
+            tr(
+                "{engine} {release}, written in {places}",
+                engine=draft.engine,
+                release=draft.release,
+                places=count(places, "place"),
+            )
+        ]
         if draft.plugins is not None:
             parts.append(count(len(draft.plugins.group.descriptors), "plugin"))
         command = self.command("build")
         if command is not None:
-            parts.append(f"builds with “{as_words(command)}”")
+            parts.append(tr("builds with “{command}”", command=as_words(command)))
         return "; ".join(parts) + "."
 
     def command(self, name: ProjectCommand) -> ProfileCommand | None:
@@ -147,7 +154,7 @@ def marks_of(description: Description, path: TreePath) -> tuple[Mark, ...]:
     found: list[Mark] = []
     for site in draft.sites:
         kind: MarkKind = "release" if site.notation in ("exact", "series") else "range"
-        words = "the engine's release" if kind == "release" else "a range of the engine's releases"
+        words = tr("the engine's release") if kind == "release" else tr("a range of the engine's releases")
         found += [
             Mark(place.value.start, place.value.end, kind, words, site.key)
             for place in site.places
@@ -156,16 +163,20 @@ def marks_of(description: Description, path: TreePath) -> tuple[Mark, ...]:
     for item in draft.belonging:
         if item.file == path:
             kind = "belongs" if item.said else "asked"
-            words = "belongs to the engine's release" if item.said else "may belong to the engine's release"
+            words = tr("belongs to the engine's release") if item.said else tr("may belong to the engine's release")
             found += [
                 Mark(value.start, value.end, kind, words, item.key) for value in values_at(text, item.reach, path)
             ]
     plugins = draft.plugins
     if plugins is not None and path in plugins.group.descriptors:
-        for name, reach in (("name", plugins.id), ("version", plugins.version), ("accepted releases", plugins.accepts)):
+        for name, reach in (
+            ("name", plugins.id),
+            ("version", plugins.version),
+            (tr("accepted releases"), plugins.accepts),
+        ):
             for value in values_at(text, reach, path) if reach is not None else ():
                 key = value_key(plugins.group.files, reach) if reach is not None else ""
-                found.append(Mark(value.start, value.end, "plugin", f"the plugin's {name}", key))
+                found.append(Mark(value.start, value.end, "plugin", tr("the plugin's {name}", name=name), key))
     return tuple(_apart(sorted(found, key=lambda mark: (mark.start, -mark.end))))
 
 
@@ -187,30 +198,41 @@ def values_at(text: str, reach: Reach, path: TreePath) -> tuple[FoundValue, ...]
 def _questions(description: Description) -> Iterator[Question]:
     draft = description.draft
     if draft is None:
-        yield Question("release", "release", "Which value is the engine's release? Click it in its file.", ())
+        yield Question("release", "release", tr("Which value is the engine's release? Click it in its file."), ())
         return
     if (draft.rivals or not draft.is_sure) and not description.answers.engine:
         names = [(draft.engine, draft.release), *((item.spelling, item.release) for item in draft.rivals)]
         options = tuple((name, f"{name} {release}", "") for name, release in names)
         text = (
-            "Which of these is the engine? If none is, click its release in a file."
+            tr("Which of these is the engine? If none is, click its release in a file.")
             if draft.rivals
-            else "Is this the engine?"
+            else tr("Is this the engine?")
         )
         yield Question("engine", "release", text, options)
     for item in draft.belonging:
         if item.said:
             continue
         contains = draft.release in item.text and item.text != draft.release
-        said = "contains the engine's release" if contains else "is next to the engine's name"
+        said = tr("contains the engine's release") if contains else tr("is next to the engine's name")
         options = (
-            ("belongs", "A value that belongs to each engine release", "changes with it; the shelf has the new one"),
-            ("release", "The engine's release itself", "changes to the new release"),
-            ("mine", "My own value", "it stays as it is"),
+            (
+                "belongs",
+                tr("A value that belongs to each engine release"),
+                tr("changes with it; the shelf has the new one"),
+            ),
+            ("release", tr("The engine's release itself"), tr("changes to the new release")),
+            ("mine", tr("My own value"), tr("it stays as it is")),
         )
-        yield Question(item.key, "belonging", f"{item.text} {said}. What is it?", options, item.file, item.reach)
+        yield Question(
+            item.key,
+            "belonging",
+            tr("{words} {said}. What is it?", words=item.text, said=said),
+            options,
+            item.file,
+            item.reach,
+        )
     if "build" not in description.answers.commands:
-        yield Question("build", "build", "How is the project built?", ())
+        yield Question("build", "build", tr("How is the project built?"), ())
 
 
 def answer(description: Description, question: Question, choice: str) -> Description:
@@ -231,43 +253,45 @@ def _sections(description: Description) -> Iterator[Section]:
     draft = description.draft
     assert draft is not None
     open_ = Counter(question.topic for question in description.questions)
-    yield Section("release", "Engine release", tuple(_site_lines(description, draft)), open_["release"])
+    yield Section("release", tr("Engine release"), tuple(_site_lines(description, draft)), open_["release"])
     if draft.plugins is not None:
-        yield Section("plugins", "Plugins", tuple(_plugin_lines(draft)))
+        yield Section("plugins", tr("Plugins"), tuple(_plugin_lines(draft)))
     if draft.workspace is not None:
         globs = ", ".join(draft.workspace.members)
         yield Section(
-            "workspace", "Members of the workspace", (Line(globs, f"each with a {draft.workspace.descriptor}"),)
+            "workspace",
+            tr("Members of the workspace"),
+            (Line(globs, tr("each with a {descriptor}", descriptor=draft.workspace.descriptor)),),
         )
-    yield Section("roles", "Roles of files", tuple(_role_lines(description)))
-    yield Section("build", "How it is built", tuple(_command_lines(description, "build")), open_["build"])
-    yield Section("run", "How it is run", tuple(_command_lines(description, "run")))
+    yield Section("roles", tr("Roles of files"), tuple(_role_lines(description)))
+    yield Section("build", tr("How it is built"), tuple(_command_lines(description, "build")), open_["build"])
+    yield Section("run", tr("How it is run"), tuple(_command_lines(description, "run")))
     if draft.links:
-        yield Section("links", "Ids and paths in assets", tuple(_link_lines(description, draft)))
+        yield Section("links", tr("Ids and paths in assets"), tuple(_link_lines(description, draft)))
     if draft.belonging:
         lines = tuple(
             Line(
                 f"{item.name}  {item.text}",
-                "changes with the release" if item.said else "open question",
+                tr("changes with the release") if item.said else tr("open question"),
                 item.file,
                 key=item.key,
             )
             for item in draft.belonging
         )
-        yield Section("belonging", "Values that belong to a release", lines, open_["belonging"])
+        yield Section("belonging", tr("Values that belong to a release"), lines, open_["belonging"])
 
 
 def _link_lines(description: Description, draft: ProfileDraft) -> Iterator[Line]:
-    words = {"declares id": "declares an id", "uses id": "uses an id", "path": "names a file"}
+    words = {"declares id": tr("declares an id"), "uses id": tr("uses an id"), "path": tr("names a file")}
     said = {item.meaning: item for item in description.answers.values if item.meaning in words}
     for item in said.values():
         yield Line(f"{item.file}  {item.text}", words[item.meaning], item.file, 1, value_key(item.file, item.reach))
-    yield Line(f"{count(len(draft.links), 'rule')} for files like these", "")
+    yield Line(tr("{rules} for files like these", rules=count(len(draft.links), "rule")), "")
 
 
 def _site_lines(description: Description, draft: ProfileDraft) -> Iterator[Line]:
     texts = description.facts.texts
-    words = {"exact": "exact", "series": "its first numbers"}
+    words = {"exact": "exact", "series": tr("its first numbers")}
     for site in draft.sites:
         for place in site.places[:_MOST_ROWS]:
             line = position(texts[place.file], place.value.start)[0] if place.file in texts else 0
@@ -280,9 +304,13 @@ def _plugin_lines(draft: ProfileDraft) -> Iterator[Line]:
     assert plugins is not None
     group = plugins.group
     total = len(group.descriptors)
-    named = (("name", plugins.id), ("version", plugins.version), ("accepted releases", plugins.accepts))
-    found = [f"{name} in {_found_in(draft, reach)} of {total}" for name, reach in named if reach is not None]
-    lacking = [f"no {name}" for name, reach in named if reach is None]
+    named = (("name", plugins.id), ("version", plugins.version), (tr("accepted releases"), plugins.accepts))
+    found = [
+        tr("{name} in {found_in} of {total}", name=name, found_in=_found_in(draft, reach), total=total)
+        for name, reach in named
+        if reach is not None
+    ]
+    lacking = [tr("no {name}", name=name) for name, reach in named if reach is None]
     yield Line(
         f"{group.folders}/{group.descriptor}", ", ".join([*found, *lacking]), group.descriptors[0], 1, plugins.key
     )
@@ -315,7 +343,9 @@ def role_counts(description: Description) -> tuple[tuple[Role, int], ...]:
 def _role_lines(description: Description) -> Iterator[Line]:
     assert description.draft is not None
     for role in description.draft.roles:
-        shown = ", ".join(role.files[:4]) + (f" and {len(role.files) - 4} more" if len(role.files) > 4 else "")
+        shown = ", ".join(role.files[:4]) + (
+            tr(" and {number} more", number=len(role.files) - 4) if len(role.files) > 4 else ""
+        )
         keys = [folder_key(folder) for folder, meaning in description.answers.folders if meaning == role.role]
         yield Line(shown, role.role, key=keys[0] if keys else "")
 
@@ -326,8 +356,8 @@ def _command_lines(description: Description, name: ProjectCommand) -> Iterator[L
     said = name in description.answers.commands
     command = description.command(name)
     if command is None:
-        unknown = "no build file was recognised" if name == "build" else "not known"
-        yield Line("no command" if said else unknown, "you said so" if said else "")
+        unknown = tr("no build file was recognised") if name == "build" else tr("not known")
+        yield Line(tr("no command") if said else unknown, tr("you said so") if said else "")
         return
     source = next((item.file for item in draft.commands if item.name == name and item.command == command), None)
-    yield Line(as_words(command), "confirmed" if said else f"from {source}" if source else "", source)
+    yield Line(as_words(command), "confirmed" if said else tr("from {source}", source=source) if source else "", source)

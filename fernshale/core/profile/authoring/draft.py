@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.globs import matches
 from fernshale.core.base.release_notation import read_written
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.answers import Answers, PointedValue, folder_key, value_key
 from fernshale.core.profile.authoring.draft_commands import DraftCommand, draft_commands
@@ -113,8 +114,8 @@ def draft_profile(facts: ProjectFacts, answers: Answers = Answers()) -> ProfileD
     sites = find_sites(facts, subject, around, answers)
     if not sites:
         raise ProjectError(
-            f"nothing in {facts.root} looks like the release of an engine",
-            "Point at the value that is the engine's release, in the window under “Describe this project”.",
+            tr("nothing in {root} looks like the release of an engine", root=facts.root),
+            tr("Point at the value that is the engine's release, in the window under “Describe this project”."),
         )
     recognise, holds = _recognised_by(facts, sites, subject)
     return ProfileDraft(
@@ -150,7 +151,7 @@ def _plugin_groups(facts: ProjectFacts, members: Sequence[str], answers: Answers
 def _engine(
     facts: ProjectFacts, groups: Sequence[PluginGroup], answers: Answers
 ) -> tuple[Subject, tuple[Subject, ...], bool]:
-    own = facts.remember("own words", lambda: frozenset(own_words(facts)))
+    own = facts.remember(tr("own words"), lambda: frozenset(own_words(facts)))
     plugin_ids = {word for group in groups for id in group.ids for word in (id.lower(), *words_of(id))}
     descriptors = frozenset(path for group in groups[:1] for path in group.descriptors)
     named = own | frozenset(_only_of_plugins(plugin_ids, facts))
@@ -159,7 +160,7 @@ def _engine(
     if answers.engine:
         word = answers.engine.lower()
         known = next((item for item in ranked if item.word == word), None)
-        return known or Subject(word, answers.engine, _release_of(facts, word), 0.0, ("you named it",)), (), True
+        return known or Subject(word, answers.engine, _release_of(facts, word), 0.0, (tr("you named it"),)), (), True
     if pointed is not None:
         return _pointed_at(facts, pointed, ranked), (), True
     if not ranked:
@@ -176,7 +177,7 @@ def _pointed_at(facts: ProjectFacts, pointed: PointedValue, ranked: Sequence[Sub
     mention = next((item for item in facts.mentions if (item.file, item.reach) == (pointed.file, pointed.reach)), None)
     words = subject_words(mention) if mention is not None else ()
     known = next((item for item in ranked if item.word in words), None)
-    evidence = ("you pointed at it",)
+    evidence = (tr("you pointed at it"),)
     if known is not None:
         return Subject(known.word, known.spelling, written.text, known.score, evidence)
     word = next((word for word in words if word not in GENERAL and word not in ENGINE_WORDS), "")
@@ -203,10 +204,10 @@ def _unnamed(facts: ProjectFacts) -> Subject:
     release, files = agreed_release(named or [item for item in plain if "/" not in item.file])
     if not release:
         raise ProjectError(
-            f"nothing in {facts.root} looks like the release of an engine",
-            "Point at the value that is the engine's release, in the window under “Describe this project”.",
+            tr("nothing in {root} looks like the release of an engine", root=facts.root),
+            tr("Point at the value that is the engine's release, in the window under “Describe this project”."),
         )
-    return Subject("", "engine", release, 0.0, (f"{len(files)} files say so",))
+    return Subject("", "engine", release, 0.0, (tr("{number} files say so", number=len(files)),))
 
 
 def _with_evidence(groups: Sequence[PluginGroup], facts: ProjectFacts, subject: Subject) -> PluginGroup | None:

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.globs import literal, matches
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.answers import Answers, folder_key
 from fernshale.core.profile.authoring.project_facts import (
@@ -54,16 +55,22 @@ def draft_roles(facts: ProjectFacts, around: Surroundings, answers: Answers) -> 
     free = [path for path in facts.tree.files if not path.startswith(".git/") and not _below(path, taken)]
     generated = [path for path in free if _is_generated(facts, path)]
     if generated:
-        why = "marked as generated, in a folder of that name, or ignored by git"
+        why = tr("marked as generated, in a folder of that name, or ignored by git")
         done.append(DraftRole("generated", _globs(generated, free), why))
     packages = sorted({path.split("/")[0] for path in free if is_dependency(path)})
     if packages:
-        done.append(DraftRole("other", tuple(f"{literal(top)}/**" for top in packages), "downloaded packages"))
+        done.append(DraftRole("other", tuple(f"{literal(top)}/**" for top in packages), tr("downloaded packages")))
     if group is not None and folder_key(group.parent) not in answers.struck:
-        why = f"{len(group.descriptors)} folders with {group.descriptor.replace('{plugin}', 'NAME')} each"
+        why = tr(
+            "{number} folders with {descriptor} each",
+            number=len(group.descriptors),
+            descriptor=group.descriptor.replace("{plugin}", "NAME"),
+        )
         done.append(DraftRole("plugin", (f"{group.folders}/**",), why))
     if around.members:
-        done.append(DraftRole("own", tuple(f"{glob}/**" for glob in around.members), "the members of the workspace"))
+        done.append(
+            DraftRole("own", tuple(f"{glob}/**" for glob in around.members), tr("the members of the workspace"))
+        )
     rest = set(free) - set(generated)
     rest = {path for path in rest if not (around.members and matches([f"{glob}/**" for glob in around.members], path))}
     rest = {path for path in rest if not is_dependency(path) and not (group is not None and group.holds(path))}
@@ -71,8 +78,8 @@ def draft_roles(facts: ProjectFacts, around: Surroundings, answers: Answers) -> 
     for path in rest:
         kinds[_role_by_kind(path)].append(path)
     whys: dict[Role, str] = {
-        "own": "source code and build scripts",
-        "asset": "data of the game",
+        "own": tr("source code and build scripts"),
+        "asset": tr("data of the game"),
         "settings": "settings",
     }
     for role in ("own", "asset", "settings"):
@@ -83,7 +90,7 @@ def draft_roles(facts: ProjectFacts, around: Surroundings, answers: Answers) -> 
 
 def _said(answers: Answers, role: Role) -> DraftRole | None:
     folders = tuple(f"{literal(folder)}/**" for folder, meaning in answers.folders if meaning == role)
-    return DraftRole(role, folders, "you said so") if folders else None
+    return DraftRole(role, folders, tr("you said so")) if folders else None
 
 
 def _below(path: str, folders: Iterable[str]) -> bool:

@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.textfile import position
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.answers import PointedValue, ValueMeaning, value_key
 from fernshale.core.profile.authoring.description import Description, describe, marks_of, values_at
@@ -74,21 +75,33 @@ def _named_alike(description: Description, path: TreePath, reach: Reach) -> set[
 
 def _meanings(text: str, *, in_descriptor: bool) -> tuple[tuple[ValueMeaning, str, str], ...]:
     of_plugin: tuple[tuple[ValueMeaning, str, str], ...] = (
-        ("plugin version", "The plugin's version", "found in each descriptor by the same rule"),
-        ("plugin accepts", "The engine releases that the plugin accepts", "found in each descriptor by the same rule"),
-        ("plugin id", "The plugin's name", "found in each descriptor by the same rule"),
+        ("plugin version", tr("The plugin's version"), tr("found in each descriptor by the same rule")),
+        (
+            "plugin accepts",
+            tr("The engine releases that the plugin accepts"),
+            tr("found in each descriptor by the same rule"),
+        ),
+        ("plugin id", tr("The plugin's name"), tr("found in each descriptor by the same rule")),
     )
     usual: tuple[tuple[ValueMeaning, str, str], ...] = (
-        ("release", "The engine's release", "changes to the new release"),
-        ("range", "A range of the engine's releases", "follows the new release in its own notation"),
-        ("belongs", "A value that belongs to each engine release", "changes with it; the shelf has the new one"),
+        ("release", tr("The engine's release"), tr("changes to the new release")),
+        ("range", tr("A range of the engine's releases"), tr("follows the new release in its own notation")),
+        (
+            "belongs",
+            tr("A value that belongs to each engine release"),
+            tr("changes with it; the shelf has the new one"),
+        ),
     )
     of_assets: tuple[tuple[ValueMeaning, str, str], ...] = (
-        ("declares id", "An id that this file declares", "files like this one declare theirs by the same key"),
-        ("uses id", "An id that this file uses", "follows when that gets another id"),
-        ("path", "The path of a file", "follows when that file moves"),
+        (
+            "declares id",
+            tr("An id that this file declares"),
+            tr("files like this one declare theirs by the same key"),
+        ),
+        ("uses id", tr("An id that this file uses"), tr("follows when that gets another id")),
+        ("path", tr("The path of a file"), tr("follows when that file moves")),
     )
-    mine: tuple[tuple[ValueMeaning, str, str], ...] = (("mine", "My own value", "it stays as it is"),)
+    mine: tuple[tuple[ValueMeaning, str, str], ...] = (("mine", tr("My own value"), tr("it stays as it is")),)
     if not re.search(r"\d", text) or not re.fullmatch(r"[\w.+\-\[\](),<>=^~*| ]+", text) or len(text) > 24:
         # It cannot be a release.
         return (*(of_plugin[2:] if in_descriptor else ()), *of_assets, *mine)

@@ -15,6 +15,7 @@ import pathspec
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.limits import limits
 from fernshale.core.base.textfile import text_of
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import Work
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
@@ -111,7 +112,7 @@ class ProjectFacts:
 def read_facts(project: Path, work: Work) -> ProjectFacts:
     """Raises MisuseError when `project` is no folder, Cancelled."""
     if not project.is_dir():
-        raise MisuseError(f"{project} is not a folder")
+        raise MisuseError(tr("{project} is not a folder", project=project))
     root = project.resolve()
     tree = list_tree(root, EMPTY, work)
     ignored = _ignored(root, tree)

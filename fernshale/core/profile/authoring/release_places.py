@@ -13,6 +13,7 @@ from fernshale.core.base.range_dialects import Policy, lowest_release
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.release_notation import is_series_of, read_written
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.answers import Answers, value_key
 from fernshale.core.profile.authoring.plugin_groups import PluginGroup
@@ -210,12 +211,18 @@ def _site(glob: str, found: list[tuple[Mention, Notation]], subject: Subject) ->
     texts = ", ".join(dict.fromkeys(item.text for item in mentions))
     in_plugins = "*" in glob
     key = label_of(mention.names, subject.word) or "the only value"
-    name = f"{key} in each {glob.rsplit('/', 1)[-1]}" if in_plugins else f"{key} in {glob}"
-    why = f"has {texts}" + (f", in {len(mentions)} files" if len(mentions) > 1 else "")
+    name = (
+        tr("{key} in each {rsplit}", key=key, rsplit=glob.rsplit("/", 1)[-1])
+        if in_plugins
+        else tr("{key} in {glob}", key=key, glob=glob)
+    )
+    why = tr("has {texts}", texts=texts) + (
+        tr(", in {number} files", number=len(mentions)) if len(mentions) > 1 else ""
+    )
     if notation == "range":
-        why += f", which contains {subject.release}"
+        why += tr(", which contains {release}", release=subject.release)
     elif notation == "series":
-        why += f", the first numbers of {subject.release}"
+        why += tr(", the first numbers of {release}", release=subject.release)
     moves = notation == "range" and not in_plugins
     return DraftSite(name, (glob,), mention.reach, notation, "move" if moves else "next bound", why, mentions)
 

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from fernshale.core.base.range_dialects import lowest_release
 from fernshale.core.base.release import ReleaseNumber
 from fernshale.core.base.release_notation import is_series_of, read_written
+from fernshale.core.base.texts import count, tr
 from fernshale.core.profile.authoring.project_facts import CODE, ProjectFacts, is_settings_code, kind_of
 from fernshale.core.survey.mentions import Mention
 
@@ -113,22 +114,27 @@ def _weigh(word: str, mentions: Sequence[Mention], facts: ProjectFacts, plugin_f
     agreeing = len(files)
     score += min(agreeing, 5)
     if agreeing > 1:
-        evidence.append(f"{agreeing} files agree on {release}")
+        evidence.append(tr("{agreeing} files agree on {release}", agreeing=agreeing, release=release))
     others = {item.file for item in plain} - files
     score -= 0.5 * len(others)
     if importing := facts.code.get(word, 0):
         score += 3 + 2 * importing / max(facts.code_files, 1)
-        evidence.append(f"imported by {importing} source {'file' if importing == 1 else 'files'}")
+        evidence.append(
+            tr(
+                "imported by {files}",
+                files=count(importing, "source file"),
+            )
+        )
     accepted = {item.file for item in mentions if item.file in plugin_files}
     if accepted:
         score += 2 + min(len(accepted), 3)
-        evidence.append(f"named by the descriptors of {len(accepted)} plugins")
+        evidence.append(tr("named by the descriptors of {number} plugins", number=len(accepted)))
     if any(ENGINE_WORDS & {part for name in item.names[:4] for part in words_of(name)} for item in plain):
         score += 2
-        evidence.append("called an engine")
+        evidence.append(tr("called an engine"))
     if word in facts.file_words:
         score += 1
-        evidence.append("files are named after it")
+        evidence.append(tr("files are named after it"))
     return Subject(word, _spelling(word, mentions, word in facts.code), release, score, tuple(evidence))
 
 

@@ -6,6 +6,7 @@ import regex
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.parse_errors import Malformed
+from fernshale.core.base.texts import tr
 from fernshale.core.profile.model import Reach
 from fernshale.core.survey.value_access.found_value import FoundValue
 
@@ -71,4 +72,6 @@ def _find_pattern(text: str, pattern: str, path: str) -> tuple[FoundValue, ...]:
         found = regex.finditer(pattern, text, timeout=PATTERN_TIMEOUT_S)
         return tuple(FoundValue(hit["value"], *hit.span("value")) for hit in found if hit["value"] is not None)
     except TimeoutError as error:
-        raise FormatError(path, [(0, f"the pattern {pattern!r} takes too long on this file")]) from error
+        raise FormatError(
+            path, [(0, tr("the pattern {pattern!r} takes too long on this file", pattern=pattern))]
+        ) from error

@@ -12,6 +12,7 @@ from typing import Any
 from xml.parsers import expat
 
 from fernshale.core.base.errors import FernshaleError, FormatError
+from fernshale.core.base.texts import tr
 from fernshale.core.survey.value_access.byte_spans import Spans
 from fernshale.core.survey.value_access.found_value import FoundValue
 
@@ -47,9 +48,11 @@ def find_xml(text: str, xpath: str, path: str) -> tuple[FoundValue, ...]:
         names = {prefix: url for prefix, url in root.nsmap.items() if prefix}
         hits: Any = root.xpath(xpath, namespaces=names or None)
     except etree.XMLSyntaxError as error:
-        raise FormatError(path, [(error.lineno or 0, f"not valid XML: {error.msg}")]) from error
+        raise FormatError(path, [(error.lineno or 0, tr("not valid XML: {msg}", msg=error.msg))]) from error
     except etree.XPathError as error:
-        raise FormatError(path, [(0, f"the XPath {xpath!r} cannot be followed: {error}")]) from error
+        raise FormatError(
+            path, [(0, tr("the XPath {xpath!r} cannot be followed: {error}", xpath=xpath, error=error))]
+        ) from error
     spans = Spans(text, source)
     order = {element: at for at, element in enumerate(item for item in root.iter() if isinstance(item.tag, str))}
     values = []
@@ -85,7 +88,7 @@ def list_xml(text: str, path: str) -> Iterator[ListedXml]:
     try:
         root = etree.fromstring(source, etree.XMLParser(encoding="utf-8", resolve_entities=False, no_network=True))
     except etree.XMLSyntaxError as error:
-        raise FormatError(path, [(error.lineno or 0, f"not valid XML: {error.msg}")]) from error
+        raise FormatError(path, [(error.lineno or 0, tr("not valid XML: {msg}", msg=error.msg))]) from error
     spans = Spans(text, source)
     where: dict[etree._Element, tuple[str, tuple[str, ...]]] = {}
     if isinstance(root.tag, str) and not root.tag.startswith("{"):
@@ -154,15 +157,19 @@ def _read_places(source: bytes, path: str) -> list[_Places]:
         open_.pop()
 
     def refuse(*declared: object) -> None:
-        raise _Entities("it declares entities")
+        raise _Entities(tr("it declares entities"))
 
     parser.StartElementHandler, parser.EndElementHandler, parser.EntityDeclHandler = start, end, refuse
     try:
         parser.Parse(source, True)
     except expat.ExpatError as error:
-        raise FormatError(path, [(error.lineno, f"not valid XML: {expat.ErrorString(error.code)}")]) from error
+        raise FormatError(
+            path, [(error.lineno, tr("not valid XML: {errorstring}", errorstring=expat.ErrorString(error.code)))]
+        ) from error
     except _Entities as error:
-        raise FormatError(path, [(parser.CurrentLineNumber, "it declares XML entities, which are not read")]) from error
+        raise FormatError(
+            path, [(parser.CurrentLineNumber, tr("it declares XML entities, which are not read"))]
+        ) from error
     return places
 
 

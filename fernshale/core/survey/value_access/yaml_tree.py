@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from fernshale.core.base.parse_errors import Malformed, compose_yaml
+from fernshale.core.base.texts import tr
 from fernshale.core.survey.value_access.found_value import FoundValue
 from fernshale.core.survey.value_access.value_tree import ValueNode
 
@@ -20,7 +21,7 @@ def read_yaml_values(text: str) -> tuple[ValueNode, ...]:
     try:
         return tuple(_Reader(text).node(document, ()) for document in documents if document is not None)
     except RecursionError as error:
-        raise Malformed("YAML that is nested too deep") from error
+        raise Malformed(tr("YAML that is nested too deep")) from error
 
 
 class _Reader:

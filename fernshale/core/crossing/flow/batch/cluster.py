@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 from fernshale.core.base.errors import Cancelled, CommandError, FernshaleError, MisuseError
 from fernshale.core.base.json_values import from_json, to_json
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.batch.crossing_job import CrossingJob
 from fernshale.core.crossing.flow.batch.parcel import (
@@ -42,7 +43,7 @@ class Cluster:
     def __init__(self, address: str, exchange: Path) -> None:
         if importlib.util.find_spec("distributed") is None:
             raise MisuseError(
-                "--scheduler needs the package distributed", "Install it with `pip install fernshale[studio]`."
+                "--scheduler needs the package distributed", tr("Install it with `pip install fernshale[studio]`.")
             )
         import distributed
 
@@ -50,7 +51,9 @@ class Cluster:
         try:
             self._client: distributed.Client = distributed.Client(address, timeout=_CONNECT_S, set_as_default=False)
         except (OSError, ValueError) as error:
-            raise CommandError(f"the scheduler {address} cannot be reached: {error}") from error
+            raise CommandError(
+                tr("the scheduler {address} cannot be reached: {error}", address=address, error=error)
+            ) from error
 
     def cross(self, job: CrossingJob, work: Work) -> ProjectProgress:
         """Cross the project of a job; the crossing comes back as a file.
@@ -71,7 +74,7 @@ class Cluster:
 
     def _run(self, parcel: Parcel, work: Work) -> Reply:
         """Have a parcel carried out, and wait for its reply. A worker that dies has its parcel carried out by another."""
-        work.on_line("handed to the scheduler")
+        work.on_line(tr("handed to the scheduler"))
         future = self._client.submit(_carry_out_here, to_json(parcel), key=f"fernshale-{parcel.id}", pure=False)
         while not future.done():
             if work.token.is_cancelled:
@@ -82,7 +85,9 @@ class Cluster:
         try:
             reply = from_json(Reply, future.result())
         except Exception as error:  # worker killed too often, lost data, another version
-            raise CommandError(f"the cluster did not complete it: {type(error).__name__}: {error}") from error
+            raise CommandError(
+                tr("the cluster did not complete it: {name}: {error}", name=type(error).__name__, error=error)
+            ) from error
         if reply.trouble:
             raise FernshaleError(reply.trouble)
         return reply

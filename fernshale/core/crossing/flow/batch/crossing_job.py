@@ -15,6 +15,7 @@ from pathlib import Path
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.json_values import from_json, to_json
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import carry_out, choose_attempts, choose_confidence
@@ -99,5 +100,9 @@ def run_in_process(job: CrossingJob, work: Work, environment: Mapping[str, str])
         with contextlib.suppress(OSError, ValueError):
             return from_json(ProjectProgress, result.read_bytes())
     lines = [line for line in finished.text.splitlines() if line.strip()]
-    ended = f"by signal {-finished.status}" if finished.status < 0 else f"with status {finished.status}"
-    raise FernshaleError(f"its process ended {ended}" + (f": {lines[-1].strip()}" if lines else ""))
+    ended = (
+        tr("by signal {status}", status=-finished.status)
+        if finished.status < 0
+        else tr("with status {status}", status=finished.status)
+    )
+    raise FernshaleError(tr("its process ended {ended}", ended=ended) + (f": {lines[-1].strip()}" if lines else ""))

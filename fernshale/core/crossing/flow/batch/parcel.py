@@ -27,6 +27,7 @@ from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import Cancelled, FernshaleError, MisuseError
 from fernshale.core.base.json_values import from_json, to_json
 from fernshale.core.base.settings import JOBS_VARIABLE
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.batch.crossing_job import CrossingJob, run_in_process
 from fernshale.core.crossing.flow.batch.progress import ProjectProgress
@@ -122,9 +123,9 @@ def _pack(
     store = Store(exchange / "store")
     handed = []
     for address in map(absolute_address, shelves):
-        snapshot = "" if is_server(address) else store.take(Path(address), "a shelf, handed over", work).id
+        snapshot = "" if is_server(address) else store.take(Path(address), tr("a shelf, handed over"), work).id
         handed.append((address, snapshot))
-    taken = store.take(project.resolve(), "a project, handed over", work).id
+    taken = store.take(project.resolve(), tr("a project, handed over"), work).id
     text = profile.path.read_text("utf-8")
     return Parcel(
         uuid.uuid4().hex[:12], __version__, exchange, project.resolve().name, taken, tuple(handed),
@@ -143,7 +144,7 @@ def carry_out_parcel(data: bytes) -> bytes:
     try:
         return to_json(_carry_out(from_json(Parcel, data)))
     except Cancelled:
-        return to_json(Reply(trouble="it was stopped"))
+        return to_json(Reply(trouble=tr("it was stopped")))
     except FernshaleError as error:
         return to_json(Reply(trouble=error.message))
     except Exception as error:  # the edge of this machine
@@ -153,10 +154,16 @@ def carry_out_parcel(data: bytes) -> bytes:
 def _carry_out(parcel: Parcel) -> Reply:
     if parcel.version != __version__:
         raise MisuseError(
-            f"Fernshale {__version__} is on the machine of the scheduler, {parcel.version} sent the project"
+            tr(
+                "Fernshale {here} is on the machine of the scheduler, {there} sent the project",
+                here=__version__,
+                there=parcel.version,
+            )
         )
     if not (parcel.exchange / "store").is_dir():
-        raise MisuseError(f"the exchange folder {parcel.exchange} is not there on the machine of the scheduler")
+        raise MisuseError(
+            tr("the exchange folder {exchange} is not there on the machine of the scheduler", exchange=parcel.exchange)
+        )
     store = Store(parcel.exchange / "store")
     with tempfile.TemporaryDirectory(prefix="fernshale-parcel-") as folder, _stopped_by(parcel) as token:
         scratch, work = Path(folder), Work(token=token)

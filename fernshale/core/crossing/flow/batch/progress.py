@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.record.stage import STAGES, Stage
 from fernshale.core.crossing.stages.overview import Overview
 
@@ -20,11 +20,16 @@ class PlaybookOutcome:
     @property
     def lines(self) -> list[str]:
         ahead = (
-            [f"not reached yet: {count(self.ahead, 'decision or rule', 'decisions and rules')} of the playbook"]
+            [
+                tr(
+                    "not reached yet: {decisions_and_rules} of the playbook",
+                    decisions_and_rules=count(self.ahead, "decision or rule", "decisions and rules"),
+                )
+            ]
             if self.ahead
             else []
         )
-        return [*(f"did not fit: {words}" for words in self.unfit), *ahead]
+        return [*(tr("did not fit: {words}", words=words) for words in self.unfit), *ahead]
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +56,13 @@ class ProjectProgress:
         if self.done:
             return "through"
         errors = f", {count(self.errors, 'error')}" if self.errors else ""
-        return f"at {self.stage.value if self.stage else 'its end'}{errors}, {self.open} open, {self.needs} need a decision"
+        return tr(
+            "at {tr}{errors}, {open} open, {needs} need a decision",
+            tr=self.stage.value if self.stage else tr("its end"),
+            errors=errors,
+            open=self.open,
+            needs=self.needs,
+        )
 
 
 def current_stage(overview: Overview) -> Stage | None:

@@ -5,21 +5,22 @@ from __future__ import annotations
 from collections.abc import Sequence
 from html import escape
 
-from fernshale.core.base.quantities import count, seconds
+from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.flow.rehearsal.effort import Pace
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome
 
 _ROWS = (
-    "plugins",
-    "your edits",
-    "errors",
-    "compiles and is wrong",
-    "links",
-    "runs",
-    "log, pictures, times",
-    "left for you",
-    "not tried",
-    "took",
+    tr("plugins"),
+    tr("your edits"),
+    tr("errors"),
+    tr("compiles and is wrong"),
+    tr("links"),
+    tr("runs"),
+    tr("log, pictures, times"),
+    tr("left for you"),
+    tr("not tried"),
+    tr("took"),
 )
 _MAX_NAMED = 3
 
@@ -52,7 +53,7 @@ def comparison_text(outcomes: Sequence[Outcome], pace: Pace | None) -> Sequence[
             words = [part[number] if number < len(part) else "" for part in parts]
             columns = (word.ljust(wide[at]) for at, word in enumerate(words))
             lines.append("  ".join(((name if not number else "").ljust(first), *columns)).rstrip())
-    return [*lines, "", best_of(outcomes).words + "; your project was not touched."]
+    return [*lines, "", best_of(outcomes).words + tr("; your project was not touched.")]
 
 
 def comparison_page(project: str, outcomes: Sequence[Outcome], pace: Pace | None) -> str:
@@ -83,48 +84,75 @@ def _cells(outcome: Outcome, pace: Pace | None) -> tuple[str, ...]:
 
 def _plugins(outcome: Outcome) -> str:
     missing = [f"{item.id}: {item.why}" for item in outcome.plugins if not item.comes]
-    shown = missing[:_MAX_NAMED] + ([f"and {len(missing) - _MAX_NAMED} more"] if len(missing) > _MAX_NAMED else [])
-    return "\n".join((f"{outcome.come} of {len(outcome.plugins)} come", *shown))
+    shown = missing[:_MAX_NAMED] + (
+        [tr("and {number} more", number=len(missing) - _MAX_NAMED)] if len(missing) > _MAX_NAMED else []
+    )
+    return "\n".join((tr("{come} of {number} come", come=outcome.come, number=len(outcome.plugins)), *shown))
 
 
 def _edits(outcome: Outcome) -> str:
     kept, already, conflicts = outcome.edits
-    return f"{kept} kept, {already} already there, {count(conflicts, 'conflict')}"
+    return tr(
+        "{kept} kept, {already} already there, {conflicts}",
+        kept=kept,
+        already=already,
+        conflicts=count(conflicts, "conflict"),
+    )
 
 
 def _errors(outcome: Outcome) -> str:
     if outcome.errors_left is None:
-        return "not built"
-    first = ", then ".join(map(str, outcome.errors_at_first))
+        return tr("not built")
+    first = tr(", then ").join(map(str, outcome.errors_at_first))
     proposed = sum(cause.has_proposal for cause in outcome.causes)
-    causes = f", from {count(len(outcome.causes), 'cause')}, {proposed} with a proposal" if outcome.causes else ""
-    leg = f" on the leg to {outcome.reached}" if outcome.reached not in ("", outcome.plan.to) else ""
-    return f"{first} at first\n{outcome.errors_left} left{leg}{causes}"
+    causes = (
+        tr(", from {causes}, {proposed} with a proposal", causes=count(len(outcome.causes), "cause"), proposed=proposed)
+        if outcome.causes
+        else ""
+    )
+    leg = (
+        tr(" on the leg to {reached}", reached=outcome.reached) if outcome.reached not in ("", outcome.plan.to) else ""
+    )
+    return tr(
+        "{first} at first\n{errors_left} left{leg}{causes}",
+        first=first,
+        errors_left=outcome.errors_left,
+        leg=leg,
+        causes=causes,
+    )
 
 
 def _links(outcome: Outcome) -> str:
-    return f"{outcome.links_left} to ask" if outcome.links_left else "none left"
+    return tr("{links_left} to ask", links_left=outcome.links_left) if outcome.links_left else tr("none left")
 
 
 def _runs(outcome: Outcome) -> str:
     if outcome.runs is None:
-        return "not reached"
-    return ("yes" if outcome.runs else "no") + (f"\n{outcome.trial}" if outcome.trial else "")
+        return tr("not reached")
+    return (tr("yes") if outcome.runs else tr("no")) + (f"\n{outcome.trial}" if outcome.trial else "")
 
 
 def _differences(outcome: Outcome) -> str:
-    return "\n".join(outcome.differs) or ("not reached" if outcome.runs is None else "no baseline to compare with")
+    return "\n".join(outcome.differs) or (
+        tr("not reached") if outcome.runs is None else tr("no baseline to compare with")
+    )
 
 
 def _left(outcome: Outcome, pace: Pace | None) -> str:
     number = len(outcome.decisions)
-    time = pace.words(number) if pace is not None and number else "no earlier crossings to measure the time on"
+    time = pace.words(number) if pace is not None and number else tr("no earlier crossings to measure the time on")
     return count(number, "decision") + (f"\n{time}" if number else "")
 
 
 def _took(outcome: Outcome) -> str:
-    stopped = f", stopped {outcome.why}" if outcome.ending == "stopped" else f", {outcome.why}" if outcome.why else ""
-    build = f", a build {seconds(outcome.build_s)}" if outcome.build_s else ""
+    stopped = (
+        tr(", stopped {why}", why=outcome.why)
+        if outcome.ending == "stopped"
+        else f", {outcome.why}"
+        if outcome.why
+        else ""
+    )
+    build = tr(", a build {build_s}", build_s=seconds(outcome.build_s)) if outcome.build_s else ""
     return f"{seconds(outcome.elapsed_s)}{build}{stopped}"
 
 
@@ -139,8 +167,13 @@ def decision_list(outcome: Outcome, heading: str = "h2") -> str:
         return ""
     rows = "".join(
         f"<li>{escape(item.stage)}: {escape(item.title)}"
-        + (f" <i>rehearsed with: {escape(item.chosen)}</i>" if item.chosen else "")
+        + (tr(" <i>rehearsed with: {chosen}</i>", chosen=escape(item.chosen)) if item.chosen else "")
         + "</li>"
         for item in outcome.decisions
     )
-    return f"<{heading}>Left for you: {escape(outcome.plan.title)}</{heading}><ul>{rows}</ul>"
+    return tr(
+        "<{heading}>Left for you: {title}</{heading}><ul>{rows}</ul>",
+        heading=heading,
+        title=escape(outcome.plan.title),
+        rows=rows,
+    )

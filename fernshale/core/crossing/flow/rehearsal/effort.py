@@ -8,7 +8,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.record.database import Crossing
 
 # Fewer measured decisions say nothing.
@@ -36,8 +36,14 @@ class Pace:
     def words(self, number: int) -> str:
         """As "about 20 to 50 minutes, measured on 84 decisions of yours"."""
         low, high = self.minutes(number)
-        unit = f"{low} to {high} minutes" if high < 120 else f"{low / 60:.1f} to {high / 60:.1f} hours"
-        return f"about {unit}, measured on {count(self.decisions, 'decision')} of yours"
+        unit = (
+            tr("{low} to {high} minutes", low=low, high=high)
+            if high < 120
+            else tr("{low:.1f} to {high:.1f} hours", low=low / 60, high=high / 60)
+        )
+        return tr(
+            "about {time}, measured on {decisions} of yours", time=unit, decisions=count(self.decisions, "decision")
+        )
 
 
 def measure_pace(crossings: Iterable[Crossing]) -> Pace | None:

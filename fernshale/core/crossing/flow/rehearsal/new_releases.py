@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from fernshale.core.base.data_folder import cache_folder
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.json_values import from_json
-from fernshale.core.base.quantities import count
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan, read_outcome
 from fernshale.core.crossing.flow.rehearsal.rehearse import Rehearsed
 from fernshale.core.crossing.flow.rehearsal.scratch_crossing import Job
@@ -25,17 +25,29 @@ class NewRelease:
 
     def words(self, outcome: Outcome) -> str:
         """The difference that it makes, in a sentence."""
-        came = f"{self.plan.to} came out: "
+        came = tr("{to} came out: ", to=self.plan.to)
         known = self.before.plan.to
         if outcome.errors_left is None or self.before.errors_left is None or not outcome.is_whole:
             return came + outcome.words
         if fewer := self.before.errors_left - outcome.errors_left:
-            more = "fewer" if fewer > 0 else "more"
-            return f"{came}{count(abs(fewer), 'error')} {more} than {known}"
+            more = tr("fewer") if fewer > 0 else tr("more")
+            return tr(
+                "{came}{errors} {more} than {known}",
+                came=came,
+                errors=count(abs(fewer), "error"),
+                more=more,
+                known=known,
+            )
         if fewer := len(self.before.decisions) - len(outcome.decisions):
-            more = "fewer" if fewer > 0 else "more"
-            return f"{came}as many errors as {known}, {count(abs(fewer), 'decision')} {more}"
-        return f"{came}as many errors and decisions as {known}"
+            more = tr("fewer") if fewer > 0 else tr("more")
+            return tr(
+                "{came}as many errors as {known}, {decisions} {more}",
+                came=came,
+                known=known,
+                decisions=count(abs(fewer), "decision"),
+                more=more,
+            )
+        return tr("{came}as many errors and decisions as {known}", came=came, known=known)
 
 
 def new_releases(what: Rehearsed, releases: Iterable[str]) -> tuple[NewRelease, ...]:

@@ -9,7 +9,7 @@ from typing import Literal
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.json_values import from_json, to_json
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 
 # "running" is an intermediate state on disk; one that is found later belongs to a rehearsal that was killed.
 Ending = Literal["running", "done", "left", "stopped", "failed"]
@@ -26,8 +26,8 @@ class RehearsalPlan:
     @property
     def title(self) -> str:
         """As "3.1.0 direct" or "3.1.0 over 3.0.2, without tides"."""
-        how = f"over {', '.join(self.via)}" if self.via else "direct"
-        return f"{self.to} {how}" + (f", holding back {', '.join(self.hold)}" if self.hold else "")
+        how = tr("over {via}", via=", ".join(self.via)) if self.via else tr("direct")
+        return f"{self.to} {how}" + (tr(", holding back {hold}", hold=", ".join(self.hold)) if self.hold else "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,12 +118,26 @@ class Outcome:
     def words(self) -> str:
         """The outcome in one sentence."""
         if self.ending in ("failed", "running"):
-            return f"{self.plan.title}: {self.why or 'it did not end'}"
-        errors = "was not built" if self.errors_left is None else f"leaves {count(self.errors_left, 'error')}"
-        stopped = f"; stopped {self.why}" if self.ending == "stopped" else ""
+            return f"{self.plan.title}: {self.why or tr('it did not end')}"
+        errors = (
+            tr("was not built")
+            if self.errors_left is None
+            else tr("leaves {errors}", errors=count(self.errors_left, "error"))
+        )
+        stopped = tr("; stopped {why}", why=self.why) if self.ending == "stopped" else ""
         if self.reached and self.reached != self.plan.to:
-            stopped = f" on the leg to {self.reached}, and goes no further by itself{stopped}"
-        return f"{self.plan.title} {errors} and {count(len(self.decisions), 'decision')}{stopped}"
+            stopped = tr(
+                " on the leg to {reached}, and goes no further by itself{stopped}",
+                reached=self.reached,
+                stopped=stopped,
+            )
+        return tr(
+            "{title} {errors} and {decisions}{stopped}",
+            title=self.plan.title,
+            errors=errors,
+            decisions=count(len(self.decisions), "decision"),
+            stopped=stopped,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,4 +155,4 @@ def read_outcome(path: Path) -> Outcome:
     try:
         return from_json(_OutcomeFile, path.read_bytes()).outcome
     except (OSError, ValueError) as error:
-        raise MisuseError(f"{path} is no outcome of a rehearsal: {error}") from error
+        raise MisuseError(tr("{path} is no outcome of a rehearsal: {error}", path=path, error=error)) from error

@@ -21,6 +21,7 @@ from fernshale.core.base.data_folder import cache_folder, home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.json_values import from_json, to_json
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.autopilot import Step, cross
 from fernshale.core.crossing.flow.rehearsal.outcome import Outcome, RehearsalPlan, read_outcome, write_outcome
@@ -128,13 +129,13 @@ def run_rehearsal(folder: Path, job: Job, budget_s: float, work: Work) -> Outcom
         return Outcome(job.plan, "failed", error.message, 0.0)
     spent = round(time.monotonic() - begun, 2)
     if finished.timed_out:
-        why = f"after {budget_s / 60:.0f} min, the budget"
+        why = tr("after {budget_s:.0f} min, the budget", budget_s=budget_s / 60)
         if job.result.is_file():
             return replace(read_outcome(job.result), ending="stopped", why=why, elapsed_s=spent)
         return Outcome(job.plan, "stopped", why, spent)
     if finished.status or not job.result.is_file():
         lines = [line for line in finished.text.splitlines() if line.strip()]
-        return Outcome(job.plan, "failed", lines[-1] if lines else f"status {finished.status}", spent)
+        return Outcome(job.plan, "failed", lines[-1] if lines else tr("status {status}", status=finished.status), spent)
     return read_outcome(job.result)
 
 
@@ -173,7 +174,7 @@ def rehearse_all(
     """Rehearse several plans, one after the other, each within the budget. Raises as `rehearse`."""
     found = []
     for number, plan in enumerate(plans):
-        work.progress(f"rehearsing {plan.title}", number, len(plans))
+        work.progress(tr("rehearsing {title}", title=plan.title), number, len(plans))
         found.append(rehearse(what, plan, budget_s, work, again=again))
     return tuple(found)
 
@@ -189,18 +190,25 @@ def carry_out_rehearsed(
     setup = crossing.setup
     if (setup.stops, plan.hold) != ((*plan.via, plan.to), ()):
         raise MisuseError(
-            f"the crossing goes to {setup.target}; {plan.title} was rehearsed",
-            "Choose the same route on the Route page first.",
+            tr("the crossing goes to {target}; {title} was rehearsed", target=setup.target, title=plan.title),
+            tr("Choose the same route on the Route page first."),
         )
     folder = _folder_of(what, plan)
     kept = folder / "stamp"
     stamp = _stamp(what, plan, list_tree(what.project.resolve(), EMPTY, work))
     if not kept.is_file() or kept.read_text() != stamp:
-        raise MisuseError(f"something changed since {plan.title} was rehearsed", "Rehearse it again.")
+        raise MisuseError(
+            tr("something changed since {title} was rehearsed", title=plan.title), tr("Rehearse it again.")
+        )
     outcome = read_outcome(folder / "outcome.json")
     if outcome.ending not in _ENDED:
         raise MisuseError(
-            f"the rehearsal of {plan.title} did not reach the end: {outcome.ending}, {outcome.why}",
-            "Rehearse it again.",
+            tr(
+                "the rehearsal of {title} did not reach the end: {ending}, {why}",
+                title=plan.title,
+                ending=outcome.ending,
+                why=outcome.why,
+            ),
+            tr("Rehearse it again."),
         )
     return cross(crossing, {}, on_step, lambda stage, overview: None, work)

@@ -16,7 +16,8 @@ from typing import Any
 
 from fernshale.core.base.errors import Cancelled, FernshaleError
 from fernshale.core.base.json_values import from_json
-from fernshale.core.base.quantities import count, seconds
+from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import carry_out
@@ -52,7 +53,7 @@ _NEUTRAL = ("mine", "take", "keep", "leave", "noted", "")
 _FATES: tuple[Fate, ...] = ("carried", "already", "decide")
 # A person's decisions at most; so many would end any plan.
 _MAX_DECISIONS = 2000
-_NO_TRUST = "building and running: you have not trusted the profile"
+_NO_TRUST = tr("building and running: you have not trusted the profile")
 _AUTHOR = Author("rehearsal", "neutral choice of a rehearsal")
 
 
@@ -110,7 +111,7 @@ class _Rehearsal:
         profile = read_profile(job.profile)
         for name, command in (("building", profile.commands.build), ("running", profile.commands.run)):
             if command is None:
-                self._not_tried.append(f"{name}: the profile has no command for it")
+                self._not_tried.append(tr("{name}: the profile has no command for it", name=name))
         extent = Extent(job.plan.via, job.members, str(job.project))
         crossing = begin_crossing(job.copy, profile, job.shelves, job.plan.to, self._work, extent)
         carry_out(crossing, LeaveGitAlone(), _AUTHOR, self._work)
@@ -204,18 +205,24 @@ class _Rehearsal:
 def _differences(trial: TrialView) -> Iterator[str]:
     """How the run differs from the baseline's, in a line each for the log, the pictures, and each time that changed."""
     new, gone = trial.log.count("new"), trial.log.count("gone")
-    yield f"log: {count(new, 'new message')}, {gone} missing" if new or gone else "log: no new or missing messages"
+    yield (
+        tr("log: {new_messages}, {gone} missing", new_messages=count(new, "new message"), gone=gone)
+        if new or gone
+        else tr("log: no new or missing messages")
+    )
     if trial.pictures:
         compared = [pair.difference for pair in trial.pictures if pair.difference is not None]
         alike = sum(difference.is_same for difference in compared)
         unreadable = len(trial.pictures) - len(compared)
-        others = [f"{len(compared) - alike} different"] + ([f"{unreadable} not compared"] if unreadable else [])
-        yield f"{count(alike, 'picture')} the same, {', '.join(others)}"
+        others = [tr("{number} different", number=len(compared) - alike)] + (
+            [tr("{unreadable} not compared", unreadable=unreadable)] if unreadable else []
+        )
+        yield tr("{pictures} the same, {others}", pictures=count(alike, "picture"), others=", ".join(others))
     for item in trial.timings:
         if item.verdict in ("slower", "faster"):
             yield f"{item.name}: {seconds(item.before)} → {seconds(item.now)}, {item.verdict}"
     if trial.hitches:
-        yield f"{count(len(trial.hitches), 'frame')} much longer than before"
+        yield tr("{frames} much longer than before", frames=count(len(trial.hitches), "frame"))
 
 
 def _neutral(item: Item) -> Option | None:

@@ -13,7 +13,8 @@ from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.lock import Held, locked
-from fernshale.core.base.quantities import count, seconds
+from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.build.causes import find_causes
@@ -88,7 +89,8 @@ def try_proposals(crossing: Crossing, budget: AttemptBudget, work: Work) -> Atte
             return _Trying(crossing, budget, work).run()
     except Held as error:
         raise MisuseError(
-            f"proposals of this crossing are being tried by {error.holder}", "Wait for it to finish, or stop it there."
+            tr("proposals of this crossing are being tried by {holder}", holder=error.holder),
+            tr("Wait for it to finish, or stop it there."),
         ) from error
 
 
@@ -105,7 +107,9 @@ class _Trying:
         view = inspect_build(self._scan, crossing, work.token)
         last = crossing.read(LAST_BUILD)
         if last is None or not view.rounds or view.is_stale:
-            raise MisuseError("proposals are tried after a build, and files changed since the last one", "Build first.")
+            raise MisuseError(
+                tr("proposals are tried after a build, and files changed since the last one"), tr("Build first.")
+            )
         self._log = last.log
         self._copy = AttemptCopy(crossing.scratch("attempts"))
         self._found: dict[tuple[str, str], Attempt] = {}
@@ -136,7 +140,7 @@ class _Trying:
 
     def run(self) -> Attempts:
         if not self._waiting:
-            raise MisuseError("no cause has a proposal that could be tried")
+            raise MisuseError(tr("no cause has a proposal that could be tried"))
         stopped = ""
         while not stopped and (batch := self._next_batch()):
             stopped = self._build(batch) or self._reason_to_stop()
@@ -162,11 +166,11 @@ class _Trying:
     def _reason_to_stop(self) -> str:
         waits = any(self._waiting.values()) or self._alone
         if fingerprint(self._crossing, scan_crossing(self._crossing, self._work), NOT_BUILT) != self._seen:
-            return "stopped because the project changed"
+            return tr("stopped because the project changed")
         if waits and self._builds >= self._budget.builds:
-            return f"stopped after {count(self._builds, 'build')}"
+            return tr("stopped after {builds}", builds=count(self._builds, "build"))
         if waits and time.monotonic() > self._ends:
-            return f"stopped after {seconds(self._budget.seconds)}"
+            return tr("stopped after {seconds}", seconds=seconds(self._budget.seconds))
         return ""
 
     def _build(self, batch: Mapping[str, Fix]) -> str:
@@ -180,12 +184,12 @@ class _Trying:
             texts[path] = file.with_text(apply_edits(file.text, listed)).encode()
         self._copy.fill(self._scan, texts, self._work)
         more = {"project": str(self._copy.project), "build": str(self._copy.build), "out": str(self._copy.out)}
-        call = CommandCall("build", Stage.BUILD, "proposals are tried", more=more)
+        call = CommandCall("build", Stage.BUILD, tr("proposals are tried"), more=more)
         finished = run_elsewhere(self._crossing, self._scan, call, self._work)
         self._builds += 1
         after = self._errors_after(finished.output, edits)
         if finished.status != 0 and not self._got_as_far(tried, after):
-            return "stopped because the build in the copy did not get as far as that of the project"
+            return tr("stopped because the build in the copy did not get as far as that of the project")
         for cause, fix in tried.items():
             verdict = judge(cause, fix, self._before, after)
             verdict = replace(verdict, is_telling=is_telling(fix, self._text_of))

@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 from fernshale.core.base.confidence import ODDS_CLEARED, ODDS_FAILED
 from fernshale.core.base.languages import ENDINGS
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.stages.build.view import Fix
@@ -47,10 +47,12 @@ class Attempt:
 
     @property
     def words(self) -> str:
-        brings = f"brings {self.brought}" if self.brought else "brings none"
-        said = f"tried: clears {self.cleared} of {self.errors}, {brings}"
+        brings = tr("brings {brought}", brought=self.brought) if self.brought else tr("brings none")
+        said = tr(
+            "tried: clears {cleared} of {errors}, {brings}", cleared=self.cleared, errors=self.errors, brings=brings
+        )
         if self.is_good and not self.is_telling:
-            said += "; the tool cannot tell whether it means the same"
+            said += tr("; the tool cannot tell whether it means the same")
         return said
 
 
@@ -172,10 +174,16 @@ def judge(
 def summary_of(attempts: Attempts) -> str:
     """What trying the proposals found, in one sentence."""
     good, tried = sum(item.is_good for item in attempts.found), len(attempts.found)
-    were = "was" if tried == 1 else "were"
+    were = tr("was") if tried == 1 else tr("were")
     found = {
-        0: "none clears errors without bringing others",
-        1: "1 clears errors and brings none",
-    }.get(good, f"{good} clear errors and bring none")
-    said = f"{count(tried, 'proposal')} {were} tried in {count(attempts.builds, 'build')} of a copy: {found}"
+        0: tr("none clears errors without bringing others"),
+        1: tr("1 clears errors and brings none"),
+    }.get(good, tr("{good} clear errors and bring none", good=good))
+    said = tr(
+        "{proposals} {were} tried in {builds} of a copy: {found}",
+        proposals=count(tried, "proposal"),
+        were=were,
+        builds=count(attempts.builds, "build"),
+        found=found,
+    )
     return f"{said}; {attempts.stopped}" if attempts.stopped else said

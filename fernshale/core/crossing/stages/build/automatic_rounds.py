@@ -6,6 +6,7 @@ from functools import partial
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import same_release
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.actions import Author
@@ -55,29 +56,37 @@ def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:
     """
     release = scan_crossing(crossing, work).release
     if not same_release(release, crossing.setup.to):
-        raise MisuseError(f"the project is on {release} still", f"Point it at {crossing.setup.to} first.")
+        raise MisuseError(
+            tr("the project is on {release} still", release=release),
+            tr("Point it at {to} first.", to=crossing.setup.to),
+        )
     view = inspect_build(scan_crossing(crossing, work), crossing, work.token)
     if view.is_stale or not view.rounds:
         build_next(crossing, scan_crossing(crossing, work), work)
     for _ in range(MAX_ROUNDS):
         view = inspect_build(scan_crossing(crossing, work), crossing, work.token)
         if view.passed:
-            return "it compiles and links"
+            return tr("it compiles and links")
         before = view.rounds[-1]
         try_if_wanted(crossing, view, work)
         applied = apply_confident_fixes(crossing, author, work)
         if not applied:
-            return "no high-confidence fixes are left"
+            return tr("no high-confidence fixes are left")
         after = run_round(crossing, scan_crossing(crossing, work), work)
         changed = {place for fix, _ in applied for place in fix.places}
         still = changed & _error_places(crossing, work)
         if after.total >= before.total and len(still) * 2 > len(changed):
             for _, entry in reversed(applied):
                 undo(crossing, entry, work)
-            said = f"round {after.number} made it worse, {before.total} errors became {after.total}; it was undone"
+            said = tr(
+                "round {number} made it worse, {before} errors became {now}; it was undone",
+                number=after.number,
+                before=before.total,
+                now=after.total,
+            )
             note(crossing, Stage.BUILD, said, "", "round")
             return said
-    return f"stopped after {MAX_ROUNDS} rounds"
+    return tr("stopped after {max_rounds} rounds", max_rounds=MAX_ROUNDS)
 
 
 def _error_places(crossing: Crossing, work: Work) -> set[tuple[str, int]]:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import Path
 
-from fernshale.core.base.quantities import count, seconds
+from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.build.causes import Cause, find_causes
@@ -34,8 +35,10 @@ def run_round(crossing: Crossing, scan: ProjectScan, work: Work) -> Round:
     """Build once and keep the result. Raises TrustNeeded, CommandError, Cancelled."""
     earlier = crossing.read(ROUNDS)
     number = len(earlier) + 1
-    work.progress(f"round {number}", 0, 0)
-    finished = run_profile_command(crossing, scan, CommandCall("build", Stage.BUILD, f"round {number}"), work)
+    work.progress(tr("round {number}", number=number), 0, 0)
+    finished = run_profile_command(
+        crossing, scan, CommandCall("build", Stage.BUILD, tr("round {number}", number=number)), work
+    )
     log = Path(crossing.read(log_of("build")))
     every = find_owners(read_round_log(log, scan), owner_context(scan, crossing))
     owned, before = split_known(every, known_errors(crossing))
@@ -48,11 +51,23 @@ def run_round(crossing: Crossing, scan: ProjectScan, work: Work) -> Round:
     seen = fingerprint(crossing, scan, NOT_BUILT)
     crossing.keep(LAST_BUILD, LastBuild(str(log), passed, seen, scan.release, crossing.read(NEWEST_SNAPSHOT)))
     words = (
-        f"{count(done.total, 'error')} from {count(len(done.causes), 'cause')}" if not passed else "compiles and links"
+        tr("{errors} from {causes}", errors=count(done.total, "error"), causes=count(len(done.causes), "cause"))
+        if not passed
+        else tr("compiles and links")
     )
     if before:
-        words = f"{words}; {count(len(before), 'error')} as before the upgrade" if not passed else "no new errors"
-    note(crossing, Stage.BUILD, f"round {number} · {words} · {seconds(finished.elapsed_s)}", "", "round")
+        words = (
+            tr("{words}; {errors} as before the upgrade", words=words, errors=count(len(before), "error"))
+            if not passed
+            else tr("no new errors")
+        )
+    note(
+        crossing,
+        Stage.BUILD,
+        tr("round {number} · {words} · {elapsed_s}", number=number, words=words, elapsed_s=seconds(finished.elapsed_s)),
+        "",
+        "round",
+    )
     return done
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator, Sequence
 
-from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import position
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.project.scan import ProjectScan
@@ -32,7 +32,11 @@ def result_items(scan: ProjectScan, drift: Sequence[Used], texts: Texts, decided
         key = f"{DEFAULT}Results that are {now} now"
         places = [] if key in decided else [place for name in names for place in _uses(name, scan, texts)]
         if places:
-            title = f"{count(len(places), 'use')} of results that are {now} now: compiles, and may mean something else"
+            title = tr(
+                "{uses} of results that are {now} now: compiles, and may mean something else",
+                uses=count(len(places), "use"),
+                now=now,
+            )
             yield Item(key, Stage.BUILD, title, "own", places[0][1], _words(now, places), True, (right(key),))
 
 
@@ -41,10 +45,16 @@ def _words(now: str, places: Sequence[tuple[str, str]]) -> str:
     by_name: dict[str, list[str]] = {}
     for name, place in places[:_MAX_PLACES]:
         by_name.setdefault(name, []).append(place)
-    listed = "; ".join(f"{name} in {', '.join(found)}" for name, found in by_name.items())
-    more = f"; and {len(places) - _MAX_PLACES} more" if len(places) > _MAX_PLACES else ""
-    was = "a number" if now in TRUTH else "a truth value"
-    return f"These functions gave {was} and give {now} now, so 0 may mean the opposite. {listed}{more}."
+    listed = "; ".join(tr("{name} in {found}", name=name, found=", ".join(found)) for name, found in by_name.items())
+    more = tr("; and {number} more", number=len(places) - _MAX_PLACES) if len(places) > _MAX_PLACES else ""
+    was = tr("a number") if now in TRUTH else tr("a truth value")
+    return tr(
+        "These functions gave {was} and give {now} now, so 0 may mean the opposite. {listed}{more}.",
+        was=was,
+        now=now,
+        listed=listed,
+        more=more,
+    )
 
 
 def _uses(name: str, scan: ProjectScan, texts: Texts) -> Iterator[tuple[str, str]]:

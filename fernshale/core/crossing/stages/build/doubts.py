@@ -8,6 +8,7 @@ from pathlib import PurePosixPath
 
 from fernshale.core.base.confidence import AUTOMATIC_FROM
 from fernshale.core.base.languages import ENDINGS
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.message_patterns import last_name
@@ -32,9 +33,13 @@ def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: Pro
     if dropped := dropped_by(rule, edits, is_declared=rules.is_declared(rule)):
         return words_of_loss(dropped)
     if broken := _not_python(rule, edits, scan):
-        return f"{broken} would not compile with it"
+        return tr("{broken} would not compile with it", broken=broken)
     if unimported := _without_import(rule, edits, scan):
-        return f"{unimported[0]} has to be imported, and how is not known: {unimported[1]}"
+        return tr(
+            "{name} has to be imported, and how is not known: {module}",
+            name=unimported[0],
+            module=unimported[1],
+        )
     if importer := _imported_through(edits, scan):
         return importer
     if used := _other_result(rule, edits, scan):
@@ -45,8 +50,15 @@ def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: Pro
     if not refused:
         return ""
     takes = rule.signatures[0].replace("!", "").replace("~", "")
-    calls = "the call as it is" if len(refused) == 1 else f"{len(refused)} calls as they are"
-    return f"{last_name(rule.new_name)}({takes}) does not accept {calls}: {refused[0].path}:{refused[0].line}"
+    calls = tr("the call as it is") if len(refused) == 1 else tr("{number} calls as they are", number=len(refused))
+    return tr(
+        "{last_name}({takes}) does not accept {calls}: {path}:{line}",
+        last_name=last_name(rule.new_name),
+        takes=takes,
+        calls=calls,
+        path=refused[0].path,
+        line=refused[0].line,
+    )
 
 
 def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> tuple[str, TreePath] | None:
@@ -82,7 +94,12 @@ def _imported_through(edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
             passed_on = re.compile(rf"\bfrom[ \t]+[\w.]*\b{module}[ \t]+import\b[^\n(]*(?:\([^)]*)?\b{name}\b")
             for path, text in sorted(texts_with(scan, {name}, CancelToken()).items()):
                 if path != edit.path and path.endswith(_PYTHON) and passed_on.search(text):
-                    return f"{path} imports {name} from {edit.path}, which would not import it any more"
+                    return tr(
+                        "{path} imports {name} from {other}, which would not import it any more",
+                        path=path,
+                        name=name,
+                        other=edit.path,
+                    )
     return ""
 
 
@@ -93,7 +110,12 @@ def _other_result(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> s
     for edit in edits:
         text = scan.read(edit.path)
         if text is not None and uses_result(text, edit.path, edit.end):
-            return f"it gives a {rule.result} now, and its result is used: {edit.path}:{edit.line}"
+            return tr(
+                "it gives a {result} now, and its result is used: {path}:{line}",
+                result=rule.result,
+                path=edit.path,
+                line=edit.line,
+            )
     return ""
 
 
@@ -108,5 +130,9 @@ def find_removal_doubt(scan: ProjectScan, rules: LegRules, rule: DeleteRule, pat
     """The reason to look before files are removed; none where the release declares it and all are generated."""
     edited = [path for path in paths if role_of(scan.profile, path).role != "generated"]
     if edited:
-        return f"removes a file that is not generated: {edited[0]}"
-    return "" if rules.is_declared(rule) else f"removes files that no rule of the release names: {paths[0]}"
+        return tr("removes a file that is not generated: {edited}", edited=edited[0])
+    return (
+        ""
+        if rules.is_declared(rule)
+        else tr("removes files that no rule of the release names: {paths}", paths=paths[0])
+    )

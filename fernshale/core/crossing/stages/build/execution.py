@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.deferred.code import CodeLine, switch_code_off, switch_code_on
@@ -74,7 +75,8 @@ def _use_rule_at(crossing: Crossing, scan: ProjectScan, action: UseRuleAt, autho
     )
     if fix is None or at is None:
         raise MisuseError(
-            f"{action.rule} changes nothing in {action.path}:{action.line}", "Refresh; it changed in the meantime."
+            tr("{rule} changes nothing in {path}:{line}", rule=action.rule, path=action.path, line=action.line),
+            tr("Refresh; it changed in the meantime."),
         )
     apply_fix(crossing, scan, ChosenEdits(fix, action.scope, at), author, work)
 
@@ -82,14 +84,14 @@ def _use_rule_at(crossing: Crossing, scan: ProjectScan, action: UseRuleAt, autho
 def _pin_default(crossing: Crossing, scan: ProjectScan, action: PinDefault, author: Author, work: Work) -> None:
     fix = inspect_build(scan, crossing, work.token).pins.get(action.key)
     if fix is None:
-        raise MisuseError(f"no call leaves it out: {action.change}")
+        raise MisuseError(tr("no call leaves it out: {change}", change=action.change))
     decided = replace(action.decision(author), why=author.why or fix.rule.why)
     apply_fix(crossing, scan, ChosenEdits(fix), author, work, [decided])
 
 
 def _switch_off(crossing: Crossing, scan: ProjectScan, action: SwitchCodeOff, author: Author, work: Work) -> None:
     path, line = first_place(inspect_build(scan, crossing, work.token), scan, action.key)
-    why = author.why or "it cannot be fixed now"
+    why = author.why or tr("it cannot be fixed now")
     switch_code_off(crossing, scan, CodeLine(path, line), action.part, why, work)
 
 
@@ -104,7 +106,8 @@ def find_fix(view: BuildView, action: UseRule | UseSilentRule) -> Fix:
     found = next((fix for fix in fixes if fix.rule.id == action.rule), None)
     if found is None:
         raise MisuseError(
-            f"{action.rule} is no option of {action.key} any more", "Refresh; it changed in the meantime."
+            tr("{rule} is no option of {key} any more", rule=action.rule, key=action.key),
+            tr("Refresh; it changed in the meantime."),
         )
     return found
 
@@ -115,7 +118,7 @@ def first_place(view: BuildView, scan: ProjectScan, key: str) -> tuple[TreePath,
     places = (error.place for error in errors if error.place.line > 0 and error.place.file in scan.manifest.files)
     place = next(places, None)
     if place is None:
-        raise MisuseError(f"{key} has no place in the project that can be switched off")
+        raise MisuseError(tr("{key} has no place in the project that can be switched off", key=key))
     return TreePath(place.file), place.line
 
 

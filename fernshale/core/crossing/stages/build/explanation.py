@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView
 
@@ -13,21 +14,29 @@ def explain_nothing(cause: CauseView, view: BuildView) -> tuple[str, ...]:
     """The reasons why a cause has no fix, as sentences; empty where it has one."""
     if cause.fixes:
         return ()
-    reasons = [f"The rule {refused.words}." for refused in cause.refused[:MAX_REASONS]]
+    reasons = [tr("The rule {words}.", words=refused.words) for refused in cause.refused[:MAX_REASONS]]
     if cause.no_code is not None:
         file, role = cause.no_code
-        has = "has no role" if role == "other" else f"has the role {role}"
-        return (f"{printable(file)} {has}, and only code is changed. If it is code, assign it the role own on Survey.",)
+        has = tr("has no role") if role == "other" else tr("has the role {role}", role=role)
+        return (
+            tr(
+                "{file} {has}, and only code is changed. If it is code, assign it the role own on Survey.",
+                file=printable(file),
+                has=has,
+            ),
+        )
     change = view.change_of(cause.cause)
     if change is not None and change.kind == "removed":
-        reasons.append(f"The release removed {change.symbol.full}, and comparing the releases found no successor.")
+        reasons.append(
+            tr("The release removed {full}, and comparing the releases found no successor.", full=change.symbol.full)
+        )
     elif change is not None:
-        reasons.append(f"The releases differ here ({change.what}), but no rule follows from that.")
+        reasons.append(tr("The releases differ here ({what}), but no rule follows from that.", what=change.what))
     if not reasons:
         symbol = cause.cause.symbol
         reasons.append(
-            f"No rule of this leg and no difference between the two releases is about {symbol}."
+            tr("No rule of this leg and no difference between the two releases is about {symbol}.", symbol=symbol)
             if symbol
-            else "The message names no symbol that a rule could be about."
+            else tr("The message names no symbol that a rule could be about.")
         )
     return tuple(reasons)

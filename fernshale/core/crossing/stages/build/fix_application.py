@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
@@ -45,13 +45,19 @@ def apply_fix(
     for path, group in edits_by_file(chosen.edits).items():
         file = read_project_text(scan.project, path)
         if any(file.text[edit.start : edit.end] != edit.old for edit in group):
-            raise MisuseError(f"{printable(path)} changed in the meantime", "Refresh, and look at the fix again.")
+            raise MisuseError(
+                tr("{path} changed in the meantime", path=printable(path)), tr("Refresh, and look at the fix again.")
+            )
         draft.write(path, file.with_text(apply_edits(file.text, group)).encode())
     changes = draft.change_set()
     if changes.is_empty:
-        raise MisuseError(f"{fix.rule.name}: nothing is left to change there")
+        raise MisuseError(tr("{name}: nothing is left to change there", name=fix.rule.name))
     files = count(len(changes.files), "file")
-    places = f"{count(len(chosen.edits), 'place')} in {files}" if chosen.edits else f"{files} removed"
+    places = (
+        tr("{places} in {files}", places=count(len(chosen.edits), "place"), files=files)
+        if chosen.edits
+        else tr("{files} removed", files=files)
+    )
     title = f"{fix.rule.name} · {places}"
     about = f"{'silent' if fix.rule.silent else 'fix'} {fix.rule.id}"
     own = Decision(chosen.key, Stage.BUILD, chosen.scope, "", author.who, fix.rule.why, time.time())

@@ -9,6 +9,7 @@ from functools import cache, cached_property, partial
 from fernshale.core.base.confidence import SHARE_BY_LINE, SHARE_BY_SYMBOL
 from fernshale.core.base.globs import matches
 from fernshale.core.base.languages import ENDINGS
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.diagnostics import SourcePlace
@@ -67,7 +68,7 @@ class FixSearch:
                 if fix is not None:
                     fixes.append(fix)
                     continue
-                reason = "matches at none of the reported places"
+                reason = tr("matches at none of the reported places")
             if case.names_symbol:
                 refused.append(RefusedRule(rule, reason))
         # A rule that only matches on the same line is for another cause when another rule names the reported symbol.

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from fernshale.core.base.confidence import OLD_DEFAULT
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause
@@ -166,5 +167,5 @@ def _pins(
     for key, rule in rules.items():
         own = tuple(edit for edit in edits[rule.id] if role_of(scan.profile, edit.path).role == "own")
         if own:
-            found[key] = Fix(rule, "the old meaning of the call", own, (), (), 0, OLD_DEFAULT, far)
+            found[key] = Fix(rule, tr("the old meaning of the call"), own, (), (), 0, OLD_DEFAULT, far)
     return found

@@ -8,8 +8,8 @@ from dataclasses import replace
 from typing import get_args
 
 from fernshale.core.base.confidence import OLD_DEFAULT
-from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import position
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.crossing.project.interface_changes import Used
@@ -46,7 +46,7 @@ _MEANS_THE_SAME = re.compile(
 )
 
 
-RIGHT = "It is right as it is now"
+RIGHT = tr("It is right as it is now")
 
 
 def right(key: str, *evidence: str) -> Option:
@@ -56,21 +56,21 @@ def right(key: str, *evidence: str) -> Option:
 
 def no_build() -> list[Item]:
     """Before the first build for a release."""
-    run = Option(RunBuild(), "Build", ("nothing was built for this release yet",), is_automatic=True)
-    return [Item("build:run", Stage.BUILD, "not built yet for this release", needs_you=False, options=(run,))]
+    run = Option(RunBuild(), tr("Build"), (tr("nothing was built for this release yet"),), is_automatic=True)
+    return [Item("build:run", Stage.BUILD, tr("not built yet for this release"), needs_you=False, options=(run,))]
 
 
 def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> list[Item]:
     """Another build where files changed, and each cause that does not follow from another, with its options."""
-    run = Option(RunBuild(), "Build again", ("files changed since the last build",), is_automatic=True)
+    run = Option(RunBuild(), tr("Build again"), (tr("files changed since the last build"),), is_automatic=True)
     items = []
     if is_stale:
         items.append(
-            Item("build:run", Stage.BUILD, "files changed since the last build", needs_you=False, options=(run,))
+            Item("build:run", Stage.BUILD, tr("files changed since the last build"), needs_you=False, options=(run,))
         )
     elif not passed and not views:
         items.append(
-            Item("build:run", Stage.BUILD, "the build failed without an error that can be read", options=(run,))
+            Item("build:run", Stage.BUILD, tr("the build failed without an error that can be read"), options=(run,))
         )
     for view in sorted(views, key=lambda view: view.put_off):
         cause = view.cause
@@ -86,12 +86,22 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
         if not view.is_settled and not is_fixed_with_another:
             debts = () if any(option.is_automatic for option in options) else _debt_options(cause)
             if view.left_out:
-                words = (f"{view.left_out} had it, and is left out",)
+                words = (tr("{left_out} had it, and is left out", left_out=view.left_out),)
                 debts = (
-                    Option(ReturnPluginForCause(cause.key, view.left_out), f"Return {view.left_out}", words),
+                    Option(
+                        ReturnPluginForCause(cause.key, view.left_out),
+                        tr("Return {left_out}", left_out=view.left_out),
+                        words,
+                    ),
                     *debts,
                 )
-            why = "put off" if view.put_off else f"{view.left_out} is left out" if view.left_out else ""
+            why = (
+                tr("put off")
+                if view.put_off
+                else tr("{left_out} is left out", left_out=view.left_out)
+                if view.left_out
+                else ""
+            )
             items.append(Item(view.key, Stage.BUILD, title, cause.owner, place, why, not options, (*options, *debts)))
     return items
 
@@ -112,11 +122,17 @@ def default_items(scan: ProjectScan, drift: Sequence[Used], texts: Texts, decide
         for path, text in own_with(change.symbol.called, scan, texts):
             at = _first_call(change, rule, path, text)
             if at is not None:
-                title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
+                title = tr("{change}: compiles, and may mean something else", change=key.removeprefix(DEFAULT))
                 place = f"{path}:{position(text, at)[0]}"
                 noted = right(key, change.what)
                 pin = (
-                    (Option(PinDefault(key.removeprefix(DEFAULT)), f"At each call: {rule.title}", (rule.why,)),)
+                    (
+                        Option(
+                            PinDefault(key.removeprefix(DEFAULT)),
+                            tr("At each call: {title}", title=rule.title),
+                            (rule.why,),
+                        ),
+                    )
                     if rule
                     else ()
                 )
@@ -171,11 +187,23 @@ def pinning_rule(change: ApiChange) -> Rule | None:
     if not was or not _MEANS_THE_SAME.fullmatch(was) or item.is_named:
         return None
     name = change.symbol.called
-    words = f"{item.name or 'an argument'} of {name} was {was} and is {item.default} by default"
+    words = tr(
+        "{parameter} of {function} was {was} and is {default} by default",
+        parameter=item.name or tr("an argument"),
+        function=name,
+        was=was,
+        default=item.default,
+    )
     return AddArgumentRule(
-        f"pin-{name}-{item.name or at}", words, title=f"{name}(…) passes {item.name or 'it'} = {was}",
-        call=name, arguments=at, position=at + 1, text=was, silent=True,
-    )  # fmt: skip
+        f"pin-{name}-{item.name or at}",
+        words,
+        title=tr("{function}(…) passes {parameter} = {was}", function=name, parameter=item.name or "it", was=was),
+        call=name,
+        arguments=at,
+        position=at + 1,
+        text=was,
+        silent=True,
+    )
 
 
 def _default_of(old: Symbol, name: str, at: int) -> str:
@@ -192,8 +220,8 @@ def _debt_options(cause: Cause) -> tuple[Option, ...]:
     return tuple(
         Option(
             SwitchCodeOff(cause.key, part),
-            f"Switch the {part} off",
-            ("it is a debt until it is switched on again",),
+            tr("Switch the {part} off", part=part),
+            (tr("it is a debt until it is switched on again"),),
         )
         for part in get_args(CodePart)
     )
@@ -202,11 +230,11 @@ def _debt_options(cause: Cause) -> tuple[Option, ...]:
 def silent_words(fix: Fix, is_checked: bool, broken: Collection[str]) -> str:
     """Why no error leads to a fix. `is_checked`: the project has a build command; `broken` are the files with errors."""
     if not is_checked:
-        return "no tool reports it"
+        return tr("no tool reports it")
     if fix.is_guess:
-        return "may be needed, and no error says so"
+        return tr("may be needed, and no error says so")
     compiles = not any(str(edit.path) in broken for edit in fix.edits)
-    return "compiles, but is wrong now" if compiles else "wrong now, and no error says so"
+    return tr("compiles, but is wrong now") if compiles else tr("wrong now, and no error says so")
 
 
 def silent_items(silent: Sequence[Fix], is_checked: bool, broken: Collection[str] = ()) -> list[Item]:
@@ -248,4 +276,13 @@ def gone_items(
             (f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None
         )
         if place is not None:
-            yield Item(key, Stage.BUILD, f"{change.what}: no tool reports it", "own", place, "", True, (right(key),))
+            yield Item(
+                key,
+                Stage.BUILD,
+                tr("{what}: no tool reports it", what=change.what),
+                "own",
+                place,
+                "",
+                True,
+                (right(key),),
+            )

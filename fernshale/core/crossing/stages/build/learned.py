@@ -13,8 +13,8 @@ from typing import NamedTuple
 
 from fernshale.core.base.confidence import LEARNED_CHANGE, LEARNED_CHANGE_OF_MORE
 from fernshale.core.base.errors import StoreError
-from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause
@@ -120,7 +120,9 @@ def _built_lines(cause: Cause, *, only_changed: bool) -> Mapping[str, set[int]]:
 
 def _id_and_reason(path: TreePath, line: int, change: str) -> tuple[str, str]:
     """The id and the reason of a rule that is learned from a change."""
-    return LEARNED + hashlib.sha256(change.encode()).hexdigest()[:10], f"as you changed it in {printable(path)}:{line}"
+    return LEARNED + hashlib.sha256(change.encode()).hexdigest()[:10], tr(
+        "as you changed it in {path}:{line}", path=printable(path), line=line
+    )
 
 
 def _member_rule(scan: ProjectScan, cause: Cause, changes: _Changes) -> Rule | None:
@@ -188,8 +190,8 @@ class _Changes:
 
 def _with_confidence(rule: Rule, wanted: int, additional: int) -> Rule:
     """The confidence of one example: it is proposed and never applied automatically."""
-    why = f"{rule.why}; {count(wanted, 'other place')} like it" + (
-        f", {additional} more that no error names" if additional else ""
+    why = tr("{why}; {other_places} like it", why=rule.why, other_places=count(wanted, "other place")) + (
+        tr(", {additional} more that no error names", additional=additional) if additional else ""
     )
     return replace(
         rule, why=why, confidence=LEARNED_CHANGE if not additional else LEARNED_CHANGE_OF_MORE, named=additional > 0

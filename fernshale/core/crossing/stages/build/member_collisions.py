@@ -8,6 +8,7 @@ from functools import cached_property
 
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.textfile import position, read_text
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import Texts
@@ -126,19 +127,29 @@ def _items(
         change = clashing.get(name)
         if change is None:
             continue
-        what = f"{item.name} in {path} has a member {name}, and so has {change.symbol.scope[-1]} now"
+        what = tr(
+            "{class_name} in {path} has a member {member}, and so has {scope} now",
+            class_name=item.name,
+            path=path,
+            member=name,
+            scope=change.symbol.scope[-1],
+        )
         key = f"{DEFAULT}{what}"
         if key not in decided:
             place = f"{path}:{position(text, item.members[name])[0]}"
             symbol = change.symbol
             declared = f"{symbol.full}{symbol.signature if symbol.is_callable else ''}"
-            why = (
-                f"{declared} is new, in {symbol.file}:{symbol.line}. Lookups now resolve to the member of {item.name}."
+            why = tr(
+                "{declared} is new, in {file}:{line}. Lookups now resolve to the member of {name}.",
+                declared=declared,
+                file=symbol.file,
+                line=symbol.line,
+                name=item.name,
             )
             yield Item(
                 key,
                 Stage.BUILD,
-                f"{what}: compiles, and may mean something else",
+                tr("{what}: compiles, and may mean something else", what=what),
                 "own",
                 place,
                 why,

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
 from fernshale.core.base.release import same_release
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import under
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
@@ -38,10 +38,14 @@ class MemberState:
     @property
     def words(self) -> str:
         if self.left_out:
-            return f"left out on {self.member.release}: {self.left_out}"
+            return tr("left out on {release}: {left_out}", release=self.member.release, left_out=self.left_out)
         if not self.crosses:
-            return f"stays on {self.member.release}, which it {self.member.how}"
-        return f"{count(self.errors, 'error')} of {count(self.causes, 'cause')}" if self.errors else "compiles"
+            return tr("stays on {release}, which it {how}", release=self.member.release, how=self.member.how)
+        return (
+            tr("{errors} of {causes}", errors=count(self.errors, "error"), causes=count(self.causes, "cause"))
+            if self.errors
+            else tr("compiles")
+        )
 
 
 def member_states(scan: ProjectScan, build: BuildView, crossing: Crossing) -> tuple[MemberState, ...]:
@@ -52,7 +56,7 @@ def member_states(scan: ProjectScan, build: BuildView, crossing: Crossing) -> tu
         mine = _causes_of(member, build)
         errors = sum(under(error.place.file, member.folder) for item in mine for error in item.cause.errors)
         decision = decided.get(_key(member))
-        left = decision.why or "no reason given" if decision is not None and decision.choice == "leave" else ""
+        left = decision.why or tr("no reason given") if decision is not None and decision.choice == "leave" else ""
         crosses = member.folder in scan.along and not left
         found.append(MemberState(member, crosses, errors, len(mine), left))
     return tuple(found)
@@ -68,10 +72,14 @@ def member_items(scan: ProjectScan, build: BuildView, crossing: Crossing) -> Ite
         if state.crosses and stuck and len(scan.along) > 1 and scan.profile.workspace is not None:
             leave = Option(
                 LeaveMemberBehind(member.name),
-                f"Leave {member.name} on {crossing.setup.from_}",
-                ("the others move on",),
+                tr("Leave {name} on {before}", name=member.name, before=crossing.setup.from_),
+                (tr("the others move on"),),
             )
-            title = f"{member.name} cannot move yet, {count(len(stuck), 'cause')} without a high-confidence fix"
+            title = tr(
+                "{name} cannot move yet, {causes} without a high-confidence fix",
+                name=member.name,
+                causes=count(len(stuck), "cause"),
+            )
             yield Item(_key(member), Stage.BUILD, title, "own", member.folder, "", False, (leave,))
 
 
@@ -91,7 +99,7 @@ def move_member(crossing: Crossing, scan: ProjectScan, action: MemberAction, aut
     (member,) = choose_members(scan.members, [name])
     workspace = scan.profile.workspace
     if workspace is None or same_release(member.release, release):
-        raise MisuseError(f"{member.name} is on {release} already")
+        raise MisuseError(tr("{name} is on {release} already", name=member.name, release=release))
     file = read_project_text(scan.project, member.descriptor)
     draft = Draft(scan.project)
     if member.site is not None:
@@ -99,7 +107,11 @@ def move_member(crossing: Crossing, scan: ProjectScan, action: MemberAction, aut
     else:
         text = with_override(workspace, file.text, release, member.descriptor)
     draft.write(member.descriptor, file.with_text(text).encode())
-    title = f"{member.name} stays on {release}" if leaves else f"{member.name} moves to {release}"
+    title = (
+        tr("{name} stays on {release}", name=member.name, release=release)
+        if leaves
+        else tr("{name} moves to {release}", name=member.name, release=release)
+    )
     about = f"member {member.name}"
     return write_step(
         crossing, EntryText(Stage.BUILD, title, author.why, about), draft.change_set(), work, [action.decision(author)]

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 from fernshale.core.base.bounded_regex import search
+from fernshale.core.base.texts import tr
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import (
     CALL,
@@ -88,50 +89,50 @@ def words_of(rule: Rule) -> frozenset[str]:
 
 
 def _silent(case: Case) -> str:
-    return "is for a change that compilers do not report" if case.rule.silent and not case.adds_the_member else ""
+    return tr("is for a change that compilers do not report") if case.rule.silent and not case.adds_the_member else ""
 
 
 def _other_message(case: Case) -> str:
     misses = bool(case.messages_fit) and not any(case.messages_fit)
-    return "is for errors with another message" if misses else ""
+    return tr("is for errors with another message") if misses else ""
 
 
 def _no_call(case: Case) -> str:
     is_refused = isinstance(case.rule, KeywordRule) and case.cause.kind != CALL
-    return "renames an argument, and this is no error about a call" if is_refused else ""
+    return tr("renames an argument, and this is no error about a call") if is_refused else ""
 
 
 def _still_declared(case: Case) -> str:
     removes = isinstance(case.rule, RewriteRule) and case.rule.removes_statements
-    return "removes a statement, and the name still exists" if removes and case.cause.kind not in MISSING else ""
+    return tr("removes a statement, and the name still exists") if removes and case.cause.kind not in MISSING else ""
 
 
 def _other_name(case: Case) -> str:
     kinds = FAR_KINDS.get(type(case.rule))
     is_refused = kinds is not None and (case.cause.symbol not in case.rule.symbols or case.cause.kind not in kinds)
-    return "adds an import or a declaration for another name" if is_refused else ""
+    return tr("adds an import or a declaration for another name") if is_refused else ""
 
 
 def _other_member(case: Case) -> str:
     member = member_of(case.rule)
     is_refused = bool(member) and not case.adds_the_member and case.cause.kind != IMPLEMENT
-    return f"adds the member {member}, and another one is missing" if is_refused else ""
+    return tr("adds the member {member}, and another one is missing", member=member) if is_refused else ""
 
 
 def _private(case: Case) -> str:
     is_refused = case.cause.kind == PRIVATE and not case.names_symbol
-    return "changes another name than the one that must not be used" if is_refused else ""
+    return tr("changes another name than the one that must not be used") if is_refused else ""
 
 
 def _named_elsewhere(case: Case) -> str:
     is_narrow = case.rule.named and isinstance(case.rule, RenameRule) and bool(case.cause.symbol)
-    return "renames another name than the one that is reported" if is_narrow and not case.names_symbol else ""
+    return tr("renames another name than the one that is reported") if is_narrow and not case.names_symbol else ""
 
 
 def _value(case: Case) -> str:
     is_of_value = case.cause.kind in (EMPTY, UNTYPED, NUMBER) and not isinstance(case.rule, DeclareRule | RewriteRule)
     is_refused = is_of_value and not case.names_symbol
-    return "changes another name, and the error is about a value" if is_refused else ""
+    return tr("changes another name, and the error is about a value") if is_refused else ""
 
 
 # In this order; the first that gives a reason refuses the rule.

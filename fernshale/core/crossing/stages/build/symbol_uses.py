@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 
 from fernshale.core.base.textfile import position
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import kind_and_symbol
@@ -59,7 +60,7 @@ def _located(error: Owned, symbol: str, texts: Mapping[TreePath, str]) -> Owned:
     places = (near or uses)[:_MAX_USES]
     if not places:
         return error
-    notes = tuple(Note(place, f"{symbol} is used here") for place in places[1:])
+    notes = tuple(Note(place, tr("{symbol} is used here", symbol=symbol)) for place in places[1:])
     first, was = places[0], error.diagnostic
     return Owned(replace(was, place=first, notes=(*was.notes, *notes)), "own", first, error.macro)
 

@@ -10,6 +10,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from fernshale.core.base.confidence import PERHAPS_CLASS
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause
@@ -28,9 +29,9 @@ _WITH_CLASSES = (
     "collections", "pathlib", "decimal", "fractions", "datetime", "threading", "queue", "random", "string", "uuid", "io", "logging",
 )  # fmt: skip
 _WHY = {
-    EMPTY: "it is set to a {} before it is used; the checker cannot see that it is empty only until then",
-    UNTYPED: "it is set to a {}, and the checker wants that declared",
-    NUMBER: "it is a {} later on, and its first value is a whole number",
+    EMPTY: tr("it is set to a {} before it is used; the checker cannot see that it is empty only until then"),
+    UNTYPED: tr("it is set to a {}, and the checker wants that declared"),
+    NUMBER: tr("it is a {} later on, and its first value is a whole number"),
 }
 
 

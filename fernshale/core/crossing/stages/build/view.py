@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from fernshale.core.base.confidence import AUTOMATIC_FROM
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import CONVERSION, MEMBER, last_name
@@ -81,7 +82,7 @@ class ChosenEdits:
             return self.fix.edits
         at = self.at
         if at is None:
-            raise MisuseError("say where the fix is to be applied")
+            raise MisuseError(tr("say where the fix is to be applied"))
         same_file = [edit for edit in self.fix.edits if edit.path == at.path]
         return only_some(same_file, lambda edit: self.scope == "file" or edit == at)
 
@@ -137,7 +138,11 @@ class CauseView:
     @property
     def settled_words(self) -> str:
         """What was done about it since the build."""
-        return f"handled: {self.handled_by}; the next build shows it" if self.handled_by else "changed since the build"
+        return (
+            tr("handled: {handled_by}; the next build shows it", handled_by=self.handled_by)
+            if self.handled_by
+            else tr("changed since the build")
+        )
 
     @property
     def key(self) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.deferred.plugins import leave_plugin_out
 from fernshale.core.crossing.project.action_handlers import Handlers
@@ -31,12 +32,12 @@ from fernshale.core.crossing.stages.engine.workarounds import change_workaround
 def _restore(crossing: Crossing, scan: ProjectScan, action: RestoreGenerated, author: Author, work: Work) -> None:
     sweep = unfinished_sweep(crossing)
     if sweep is None:
-        raise MisuseError("no generated files are missing", "Refresh; it changed in the meantime.")
+        raise MisuseError(tr("no generated files are missing"), tr("Refresh; it changed in the meantime."))
     restore_swept(crossing, sweep, has_failed=False)
 
 
 def _leave_out(crossing: Crossing, scan: ProjectScan, action: LeaveOutAndGenerate, author: Author, work: Work) -> None:
-    why = author.why or "it blocks the generator"
+    why = author.why or tr("it blocks the generator")
     leave_plugin_out(crossing, scan, find_plugin(scan, action.plugin), why, work)
     regenerate(crossing, work)
 

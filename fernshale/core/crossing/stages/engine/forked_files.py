@@ -15,8 +15,8 @@ from pathlib import Path
 from fernshale.core.base.cache import Cache
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.handles import Below
-from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import TextFile, read_text
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
@@ -81,15 +81,22 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
     for item in copies:
         if item.key in decided and decided[item.key].text == to:
             continue
-        evidence = (f"{item.alike:.0%} of its lines are the engine's {item.engine}", f"which changed in {to}")
-        leave = Option(UpdateForkedFile(item.path, "leave"), "Leave it as it is", ("it stays as it was",))
+        evidence = (
+            tr("{alike:.0%} of its lines are the engine's {engine}", alike=item.alike, engine=item.engine),
+            tr("which changed in {to}", to=to),
+        )
+        leave = Option(UpdateForkedFile(item.path, "leave"), tr("Leave it as it is"), (tr("it stays as it was"),))
         if item.clashes:
             places = count(item.clashes, "place")
             options: tuple[Option, ...] = (
-                Option(UpdateForkedFile(item.path, "mine"), f"Merge, yours in the {places} both changed", evidence),
+                Option(
+                    UpdateForkedFile(item.path, "mine"),
+                    tr("Merge, yours in the {places} both changed", places=places),
+                    evidence,
+                ),
                 Option(
                     UpdateForkedFile(item.path, "incoming"),
-                    f"Merge, the engine's in the {places} both changed",
+                    tr("Merge, the engine's in the {places} both changed", places=places),
                     evidence,
                 ),
                 leave,
@@ -99,13 +106,15 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
             options = (
                 Option(
                     UpdateForkedFile(item.path, "merge"),
-                    f"Update it to {to} and keep your edits",
+                    tr("Update it to {to} and keep your edits", to=to),
                     evidence,
                     is_automatic=automatic,
                 ),
                 leave,
             )
-        title = f"{printable(item.path)} is a copy of the engine's {item.engine}, which changed"
+        title = tr(
+            "{path} is a copy of the engine's {engine}, which changed", path=printable(item.path), engine=item.engine
+        )
         yield Item(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), options, blocks=False)
 
 
@@ -115,10 +124,12 @@ def update_copy(crossing: Crossing, scan: ProjectScan, action: UpdateForkedFile,
     if action.choice != "leave":
         item = next((item for item in find_copies(scan, crossing, work.token) if item.path == path), None)
         if item is None:
-            raise MisuseError(f"{printable(path)} has no engine changes to merge any more", "Look again.")
+            raise MisuseError(
+                tr("{path} has no engine changes to merge any more", path=printable(path)), tr("Look again.")
+            )
         changes = preview_copy(scan, item, action.choice)
-        title = f"{printable(path)} follows the engine's {item.engine}"
-        reason = author.why or f"it was copied from {item.engine}"
+        title = tr("{path} follows the engine's {engine}", path=printable(path), engine=item.engine)
+        reason = author.why or tr("it was copied from {engine}", engine=item.engine)
         write_step(crossing, EntryText(Stage.ENGINE, title, reason, action.key), changes, work)
     else:
         crossing.decide(replace(action.decision(author), text=to))

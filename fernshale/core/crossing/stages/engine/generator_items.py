@@ -7,7 +7,7 @@ import shlex
 from collections.abc import Sequence
 
 from fernshale.core.base.errors import CommandError, MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
@@ -46,17 +46,22 @@ def generator_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | N
     key, owner = "engine:generate", "generated"
     if scan.profile.commands.regenerate is None:
         return ()
-    again = Option(RunGenerator(), "Run the generator", (), is_automatic=last is None)
+    again = Option(RunGenerator(), tr("Run the generator"), (), is_automatic=last is None)
     if sweep := unfinished_sweep(crossing):
         assert sweep.changes is not None
-        title = f"the generator was interrupted; {count(len(sweep.changes.files), 'generated file')} removed before it"
-        restore = Option(RestoreGenerated(), "Restore those that are missing", ("each is in the snapshot before",))
+        title = tr(
+            "the generator was interrupted; {generated_files} removed before it",
+            generated_files=count(len(sweep.changes.files), "generated file"),
+        )
+        restore = Option(
+            RestoreGenerated(), tr("Restore those that are missing"), (tr("each is in the snapshot before"),)
+        )
         return (Item(key, Stage.ENGINE, title, owner, options=(again, restore)),)
     if last is None:
-        return (Item(key, Stage.ENGINE, "the generator has not run yet", owner, needs_you=False, options=(again,)),)
+        return (Item(key, Stage.ENGINE, tr("the generator has not run yet"), owner, needs_you=False, options=(again,)),)
     if last.status != 0:
         options = (again, *_plugin_options(scan, last.said))
-        return (Item(key, Stage.ENGINE, "the engine's generator failed", owner, "", last.said, True, options),)
+        return (Item(key, Stage.ENGINE, tr("the engine's generator failed"), owner, "", last.said, True, options),)
     return ()
 
 
@@ -68,10 +73,14 @@ def _plugin_options(scan: ProjectScan, message: str) -> tuple[Option, ...]:
         named = re.search(rf"(?<![\w-]){re.escape(plugin.id)}(?![\w-])", message) or f"{plugin.folder}/" in message
         if not named:
             continue
-        evidence = (f"the generator printed: {message.splitlines()[-1].strip()}",)
+        evidence = (tr("the generator printed: {line}", line=message.splitlines()[-1].strip()),)
         if plugin.id in compiled:
-            options.append(Option(RebuildAndGenerate(plugin.id), f"Rebuild {plugin.id} and run it again", evidence))
-        options.append(Option(LeaveOutAndGenerate(plugin.id), f"Leave {plugin.id} out and run it again", evidence))
+            options.append(
+                Option(RebuildAndGenerate(plugin.id), tr("Rebuild {id} and run it again", id=plugin.id), evidence)
+            )
+        options.append(
+            Option(LeaveOutAndGenerate(plugin.id), tr("Leave {id} out and run it again", id=plugin.id), evidence)
+        )
     return tuple(options)
 
 
@@ -83,26 +92,37 @@ def stale_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | None)
         groups.setdefault(", ".join(rule.files) if rule is not None else path, []).append(path)
     decided = crossing.decisions()
     has_generator = scan.profile.commands.regenerate is not None
-    reason = "the generator did not write them again" if has_generator else "no command of the profile made them again"
+    reason = (
+        tr("the generator did not write them again")
+        if has_generator
+        else tr("no command of the profile made them again")
+    )
     items = []
     for globs, paths in groups.items():
         if f"{KEY}{globs}" in decided:
             continue
         files = count(len(paths), "generated file")
-        evidence = (f"made for {crossing.setup.from_}; {reason}",)
+        evidence = (tr("made for {before}; {reason}", before=crossing.setup.from_, reason=reason),)
         options = (
-            Option(ResolveStaleFiles(globs, "keep"), "Keep them as they are", evidence),
-            Option(ResolveStaleFiles(globs, "delete"), f"Delete {files}", ("the snapshot before has them",)),
+            Option(ResolveStaleFiles(globs, "keep"), tr("Keep them as they are"), evidence),
+            Option(
+                ResolveStaleFiles(globs, "delete"),
+                tr("Delete {files}", files=files),
+                (tr("the snapshot before has them"),),
+            ),
             Option(
                 ResolveStaleFiles(globs, "run"),
-                "Run a command…",
-                ("it runs in the project's folder",),
-                asks="The command to run",
+                tr("Run a command…"),
+                (tr("it runs in the project's folder"),),
+                asks=tr("The command to run"),
             ),
         )
-        named = [*paths[:_MAX_NAMED], *([f"and {len(paths) - _MAX_NAMED} more"] if len(paths) > _MAX_NAMED else [])]
-        title = f"{files} may be stale: {globs}"
-        detail = "\n".join((f"Made for {crossing.setup.from_}, and {reason}:", *named))
+        named = [
+            *paths[:_MAX_NAMED],
+            *([tr("and {number} more", number=len(paths) - _MAX_NAMED)] if len(paths) > _MAX_NAMED else []),
+        ]
+        title = tr("{files} may be stale: {globs}", files=files, globs=globs)
+        detail = "\n".join((tr("Made for {before}, and {reason}:", before=crossing.setup.from_, reason=reason), *named))
         items.append(Item(f"{KEY}{globs}", Stage.ENGINE, title, "generated", paths[0], detail, True, options))
     return tuple(items)
 
@@ -137,23 +157,29 @@ def resolve_stale(crossing: Crossing, scan: ProjectScan, action: ResolveStaleFil
         if (rule := role_rule(scan.profile, path)) is not None and ", ".join(rule.files) == globs
     ]
     if not paths:
-        raise MisuseError(f"no stale generated files of {globs} are left")
+        raise MisuseError(tr("no stale generated files of {globs} are left", globs=globs))
     match action.choice:
         case "delete":
             draft = Draft(scan.project)
             for path in paths:
                 draft.delete(path)
-            title = f"{count(len(paths), 'generated file')} deleted: {globs}"
+            title = tr(
+                "{generated_files} deleted: {globs}", generated_files=count(len(paths), "generated file"), globs=globs
+            )
             changes = draft.change_set()
             write_step(crossing, EntryText(Stage.ENGINE, title, decision.why), changes, work, [decision])
         case "run":
             words = shlex.split(action.text)
             if not words:
-                raise MisuseError("no command was given", 'Give one with `--text "COMMAND ARGUMENT ..."`.')
+                raise MisuseError(tr("no command was given"), tr('Give one with `--text "COMMAND ARGUMENT ..."`.'))
             finished = run_typed_command(crossing, scan, words, Stage.ENGINE, decision.why, work)
             if finished.status != 0:
                 raise CommandError(
-                    f"{words[0]} failed: {tail(finished.text.splitlines(), 3) or f'status {finished.status}'}"
+                    tr(
+                        "{words} failed: {tail}",
+                        words=words[0],
+                        tail=tail(finished.text.splitlines(), 3) or tr("status {status}", status=finished.status),
+                    )
                 )
             crossing.decide(decision)
         case _:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator
 
-from fernshale.core.base.quantities import count
 from fernshale.core.base.release_notation import read_written
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing
@@ -42,11 +42,11 @@ def _value_items(view: EngineView, to: str, decided: Collection[str]) -> Iterato
             continue
         write = Option(
             Choose(key, "value"),
-            f"Write the one of {to}…",
-            ("every place that has it follows",),
-            asks=f"The {name} of {to}",
+            tr("Write the one of {to}…", to=to),
+            (tr("every place that has it follows"),),
+            asks=tr("The {name} of {to}", name=name, to=to),
         )
-        keep = Option(Choose(key, "keep"), "Leave it as it is", (change.trouble,))
+        keep = Option(Choose(key, "keep"), tr("Leave it as it is"), (change.trouble,))
         title = f"{change.site.file} {change.trouble.split(';')[0]}"
         place = f"{change.site.file}:{change.site.line}"
         yield Item(key, Stage.ENGINE, title, "own", place, change.trouble, True, (write, keep), blocks=False)
@@ -62,15 +62,24 @@ def site_items(view: EngineView, scan: ProjectScan, crossing: Crossing) -> tuple
         key = site_key(item)
         if item.trouble and key not in crossing.decisions():
             place = f"{item.site.file}:{item.site.line}"
-            keep = Option(Choose(key, "keep"), "Leave it as it is", (item.trouble,))
+            keep = Option(Choose(key, "keep"), tr("Leave it as it is"), (item.trouble,))
             title = f"{item.site.file} {item.trouble.split(';')[0]}"
-            follow = Option(Choose(key, "follow"), f"Change it to {to} as well", ("it names another release today",))
+            follow = Option(
+                Choose(key, "follow"), tr("Change it to {to} as well", to=to), (tr("it names another release today"),)
+            )
             options = (keep, follow) if item.site.names_engine and read_written(item.before) is not None else (keep,)
             items.append(Item(key, Stage.ENGINE, title, "own", place, item.trouble, True, options, blocks=False))
     if view.places:
-        evidence = f"the generator then replaces {count(len(view.stale), 'generated file')}" if view.stale else ""
-        take = Option(PointAtRelease(), f"Point the project at {to}", (evidence,), is_automatic=True)
-        title = f"{count(view.places, 'place')} still to name {to}"
+        evidence = (
+            tr(
+                "the generator then replaces {generated_files}",
+                generated_files=count(len(view.stale), "generated file"),
+            )
+            if view.stale
+            else ""
+        )
+        take = Option(PointAtRelease(), tr("Point the project at {to}", to=to), (evidence,), is_automatic=True)
+        title = tr("{places} still to name {to}", places=count(view.places, "place"), to=to)
         items.append(Item("engine:sites", Stage.ENGINE, title, "own", needs_you=False, options=(take,)))
     else:
         items += generator_items(scan, crossing, view.regenerated)

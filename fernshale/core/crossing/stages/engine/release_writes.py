@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.work import Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.project.generator import Regenerated, regenerate
@@ -38,6 +38,10 @@ def apply_engine(crossing: Crossing, scan: ProjectScan, work: Work) -> Regenerat
         # The ranges are widened now; the plan needs what the plugins accepted before.
         if crossing.read(ACCEPTED_BEFORE) is None:
             crossing.keep(ACCEPTED_BEFORE, {accepted_key(plugin): plugin.accepts for plugin in scan.plugins})
-        title = f"{count(view.places, 'place')} now {'names' if view.places == 1 else 'name'} {to}"
-        write_step(crossing, EntryText(Stage.ENGINE, title, f"the target is {to}", "engine"), changes, work)
+        title = tr(
+            "{places_name} {to}",
+            places_name=count(view.places, "place now names", "places now name"),
+            to=to,
+        )
+        write_step(crossing, EntryText(Stage.ENGINE, title, tr("the target is {to}", to=to), "engine"), changes, work)
     return regenerate(crossing, work)

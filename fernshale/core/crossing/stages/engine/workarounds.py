@@ -13,6 +13,7 @@ from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.languages import comment_mark
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.textfile import TextFile, line_end
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
@@ -57,7 +58,11 @@ class WorkaroundLine:
     @property
     def condition(self) -> str:
         until = self.workaround.until
-        return f"not needed from {until} on" if until else f"only {self.release} is known to need it"
+        return (
+            tr("not needed from {until} on", until=until)
+            if until
+            else tr("only {release} is known to need it", release=self.release)
+        )
 
 
 def find_lines(scan: ProjectScan, to: str) -> tuple[WorkaroundLine, ...]:
@@ -95,20 +100,24 @@ def workaround_items(lines: Collection[WorkaroundLine], to: str, left_so: Collec
         if item.key in left_so:
             continue
         if not item.line:
-            add = Option(AddWorkaround(item.name), "Add it, with a note", (why, item.condition), is_automatic=True)
-            keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("the build may fail for it",))
-            title = f"{to} needs {item.words} in {item.file}"
+            add = Option(AddWorkaround(item.name), tr("Add it, with a note"), (why, item.condition), is_automatic=True)
+            keep = Option(Choose(item.key, "keep"), tr("Leave it as it is"), (tr("the build may fail for it"),))
+            title = tr("{to} needs {words} in {file}", to=to, words=item.words, file=item.file)
             yield Item(item.key, Stage.ENGINE, title, "own", item.place, why, False, (add, keep))
         elif not is_needed(item, lines, to):
-            told = "its note confirms it" if item.noted else "it has no note; you may need it for another reason"
+            told = (
+                tr("its note confirms it") if item.noted else tr("it has no note; you may need it for another reason")
+            )
             drop = Option(
                 RemoveWorkaround(item.name),
-                "Remove it",
+                tr("Remove it"),
                 (item.condition, told),
                 is_automatic=item.noted,
             )
-            keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("it may be needed for another reason",))
-            title = f"{item.words} is not needed any more: {why}"
+            keep = Option(
+                Choose(item.key, "keep"), tr("Leave it as it is"), (tr("it may be needed for another reason"),)
+            )
+            title = tr("{words} is not needed any more: {why}", words=item.words, why=why)
             yield Item(item.key, Stage.ENGINE, title, "own", item.place, item.condition, not item.noted, (drop, keep))
 
 
@@ -119,12 +128,19 @@ def change_workaround(
     key, adds = action.key, isinstance(action, AddWorkaround)
     item = next((item for item in find_lines(scan, crossing.setup.to) if item.key == key), None)
     if item is None or adds == bool(item.line):
-        raise MisuseError(f"there is nothing to {action.option} for {key}", "Refresh; it changed in the meantime.")
+        raise MisuseError(
+            tr("there is nothing to {option} for {key}", option=action.option, key=key),
+            tr("Refresh; it changed in the meantime."),
+        )
     file = read_project_text(scan.project, item.file)
     text = _with_line(file, item) if adds else _without_line(file.text, item)
     draft = Draft(scan.project)
     draft.write(item.file, file.with_text(text).encode())
-    done = f"put into {item.file}, {item.condition}" if adds else f"removed from {item.file}"
+    done = (
+        tr("put into {file}, {condition}", file=item.file, condition=item.condition)
+        if adds
+        else tr("removed from {file}", file=item.file)
+    )
     title = f"{item.words} {done}"
     reason = author.why or item.workaround.why
     return write_step(
@@ -158,5 +174,5 @@ def _without_line(text: str, item: WorkaroundLine) -> str:
 def _note(item: Workaround, release: str, path: TreePath) -> str:
     """The comment above a line; "" in files that have no comments."""
     mark = comment_mark(path)
-    until = f"can go with {item.until}" if item.until else f"only for {release}"
+    until = tr("can go with {until}", until=item.until) if item.until else tr("only for {release}", release=release)
     return f"{mark} {until}: {item.why}" if mark else ""

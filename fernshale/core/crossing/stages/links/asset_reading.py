@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.asset_texts import AssetTree, print_assets
 from fernshale.core.crossing.project.scan import ProjectScan
@@ -21,4 +21,10 @@ def read_assets(crossing: Crossing, scan: ProjectScan, action: ReadAssets, autho
         before = crossing.store.manifest(crossing.leg_start)
         trees.append(AssetTree(texts_of(scan, crossing.setup.from_), before, from_store(crossing.store, before)))
     read = print_assets(crossing, scan, trees, work)
-    note(crossing, Stage.LINKS, f"{count(read, 'binary asset')} read", author.why, "assets")
+    note(
+        crossing,
+        Stage.LINKS,
+        tr("{binary_assets} read", binary_assets=count(read, "binary asset")),
+        author.why,
+        "assets",
+    )

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.links.binary_assets import BinaryFiles
 from fernshale.core.links.index import LinkIndex
@@ -30,8 +31,12 @@ def ids_to_write(index: LinkIndex, path: TreePath, listed: Sequence[tuple[Refere
     mixed = [old for old, new in new_ids.items() if chosen[old, new] < used[old]]
     if mixed:
         raise MisuseError(
-            f"{path}: its command can only write the same new id for all uses of {', '.join(mixed)}",
-            "Choose one id for all uses, or change this file in the engine's editor.",
+            tr(
+                "{path}: its command can only write the same new id for all uses of {mixed}",
+                path=path,
+                mixed=", ".join(mixed),
+            ),
+            tr("Choose one id for all uses, or change this file in the engine's editor."),
         )
     return new_ids
 
@@ -46,7 +51,7 @@ def with_writable(item: MissingReference, index: LinkIndex, binary: BinaryFiles)
         try:
             ids_to_write(index, path, listed)
         except MisuseError:
-            why = f"{path} can only get one new id for all its uses"
+            why = tr("{path} can only get one new id for all its uses", path=path)
             candidates = tuple(
                 replace(each, score=min(each.score, _MAX_SCORE), evidence=(*each.evidence, why))
                 for each in item.candidates

@@ -11,8 +11,8 @@ from typing import TypeVar
 from fernshale.core.base.cache import Cache
 from fernshale.core.base.errors import FernshaleError, FormatError, MisuseError
 from fernshale.core.base.globs import FirstFit
-from fernshale.core.base.quantities import count
 from fernshale.core.base.release import same_release
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
@@ -113,10 +113,19 @@ def scan_items(found: DataScan, fillings: Mapping[str, Sequence[Option]]) -> Ite
         automatic = rule.confidence >= AUTOMATIC_SCORE and not work.lost
         evidence = (rule.why, work.source, *((words_of_loss(work.lost),) if work.lost else ()))
         all_ = Option(
-            RewriteData(rule.id, "all"), f"Rewrite {count(work.total, 'object')}", evidence, rule.confidence, automatic
+            RewriteData(rule.id, "all"),
+            tr("Rewrite {objects}", objects=count(work.total, "object")),
+            evidence,
+            rule.confidence,
+            automatic,
         )
-        leave = Option(Choose(f"data:{rule.id}", ""), "Leave them as they are", ())
-        title = f"{rule.name}, {count(work.total, 'object')} in {count(len(work.objects), 'file')}"
+        leave = Option(Choose(f"data:{rule.id}", ""), tr("Leave them as they are"), ())
+        title = tr(
+            "{name}, {objects} in {files}",
+            name=rule.name,
+            objects=count(work.total, "object"),
+            files=count(len(work.objects), "file"),
+        )
         place = f"{first}:{objects[0].found.line}"
         yield Item(f"data:{rule.id}", Stage.LINKS, title, "own", place, rule.why, not automatic, (all_, leave))
     groups: dict[str, list[UnmetConstraint]] = {}
@@ -131,20 +140,33 @@ def apply_data(crossing: Crossing, scan: ProjectScan, action: RewriteData, autho
     id, how = action.rule, action.objects
     rewrite = next((item for item in scan_data(scan, crossing, work.token).work if item.rule.id == id), None)
     if rewrite is None:
-        raise MisuseError(f"nothing is left to rewrite by {id}")
+        raise MisuseError(tr("nothing is left to rewrite by {id}", id=id))
     chosen = dict(rewrite.objects)
     if how.startswith("one "):
         path, _, number = how.removeprefix("one ").rpartition("#")
         only = [item for item in rewrite.objects.get(TreePath(path), ()) if str(item.found.number) == number]
         if not only:
-            raise MisuseError(f"{path} has no such object left to rewrite")
+            raise MisuseError(tr("{path} has no such object left to rewrite", path=path))
         chosen = {TreePath(path): tuple(only)}
     changes = preview_data(scan, chosen)
     total = sum(len(found) for found in chosen.values())
-    title = f"{rewrite.rule.name} · {count(total, 'object')} in {count(len(chosen), 'file')}"
+    title = tr(
+        "{name} · {objects} in {files}",
+        name=rewrite.rule.name,
+        objects=count(total, "object"),
+        files=count(len(chosen), "file"),
+    )
     reason, now = author.why or rewrite.rule.why, time.time()
     decided = [
-        Decision(f"data:{id}@{path}#{item.found.number}", Stage.LINKS, "done", "", author.who, reason, now)
+        Decision(
+            f"data:{id}@{path}#{item.found.number}",
+            Stage.LINKS,
+            "done",
+            "",
+            author.who,
+            reason,
+            now,
+        )
         for path, found in chosen.items()
         for item in found
     ]
@@ -163,7 +185,7 @@ def meet_constraint(crossing: Crossing, scan: ProjectScan, action: MeetConstrain
     key = action.key
     items = [item for item in scan_data(scan, crossing, work.token).unmet if key_of(item) == key]
     if not items:
-        raise MisuseError(f"{key.partition(':')[2]} is met")
+        raise MisuseError(tr("{id} is met", id=key.partition(":")[2]))
     changes = preview_mending(scan, items, action.how)
     words = items[0].expect.title
     title = f"{words} · {count(len(changes.files), 'file')}"
@@ -187,7 +209,14 @@ def preview_mending(scan: ProjectScan, items: Sequence[UnmetConstraint], how: st
         if what == "drop":
             found = without(item, int(value), text, formats)
         elif what == "set" and item.expect.values and value not in item.expect.values:
-            raise MisuseError(f"{value} is not allowed for {item.expect.field}: {', '.join(item.expect.values)}")
+            raise MisuseError(
+                tr(
+                    "{value} is not allowed for {field}: {values}",
+                    value=value,
+                    field=item.expect.field,
+                    values=", ".join(item.expect.values),
+                )
+            )
         else:
             found = mend(item, text, formats, value if what == "set" else item.expect.default)
         changes.setdefault(item.file, []).extend(found)
@@ -208,21 +237,31 @@ def _unmet_item(key: str, items: Sequence[UnmetConstraint], fillings: Sequence[O
     options = [*fillings]
     name = key.removeprefix("expect:")
     if first.can_mend:
-        words = "Put it in" if first.fault == "missing" else f"Set {expect.field} to {expect.default}"
+        words = (
+            tr("Put it in")
+            if first.fault == "missing"
+            else tr("Set {field} to {default}", field=expect.field, default=expect.default)
+        )
         options.append(Option(MeetConstraint(name, "mend"), words, (expect.why,), is_automatic=True))
     elif first.fault == "too many":
         options += [
-            Option(MeetConstraint(name, f"drop {item.number}"), f"Remove {item.name}, line {item.line}", ())
+            Option(
+                MeetConstraint(name, f"drop {item.number}"),
+                tr("Remove {name}, line {line}", name=item.name, line=item.line),
+                (),
+            )
             for item in first.objects
         ]
-    options.append(Option(Choose(key, ""), "Leave it as it is", ("write down why",)))
+    options.append(Option(Choose(key, ""), tr("Leave it as it is"), (tr("write down why"),)))
     total = sum(max(1, len(item.objects)) for item in items)
     where = (
-        f"{first.fault} in {count(len(items), 'file')}" if first.fault != "too many" else f"{len(first.objects)} found"
+        tr("{fault} in {files}", fault=first.fault, files=count(len(items), "file"))
+        if first.fault != "too many"
+        else tr("{number} found", number=len(first.objects))
     )
     place = f"{first.file}:{first.line}" if first.line else first.file
     detail = ", ".join(item.file for item in items[:12])
-    noun = f"{total} times " if first.fault in ("empty", "not allowed") and total > 1 else ""
+    noun = tr("{total} times ", total=total) if first.fault in ("empty", "not allowed") and total > 1 else ""
     return Item(
         key, Stage.LINKS, f"{expect.title}: {noun}{where}", "own", place, detail, not first.can_mend, tuple(options)
     )

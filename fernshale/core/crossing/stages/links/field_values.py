@@ -10,8 +10,8 @@ from functools import partial
 from fernshale.core.base.confidence import FORMER_VALUE, REMOVED_VALUE
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.globs import FirstFit
-from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.scan import ProjectScan
@@ -64,9 +64,9 @@ def find_fillings(
         if held and len(set(held)) == 1:
             was = held[0]
             now = successors.get(was, was)
-            words = "it held this before the crossing"
+            words = tr("it held this before the crossing")
             if now != was:
-                words = f"it held {was} before the crossing, which is called this now"
+                words = tr("it held {was} before the crossing, which is called this now", was=was)
             told[now] = Filling(now, FORMER_VALUE if now == was else REMOVED_VALUE, (words,))
         for other in likes[expect.id]:
             told.setdefault(other.value, other)
@@ -118,7 +118,11 @@ def _of_its_like(scan: ProjectScan, expect: Expect, formats: Formats, token: Can
             continue  # the scan itself reports a file that cannot be read
     total = counts.total()
     return [
-        Filling(value, 0.6 * number / total, (f"{number} of {count(total, 'other')} hold it",))
+        Filling(
+            value,
+            0.6 * number / total,
+            (tr("{number} of {others} hold it", number=number, others=count(total, "other")),),
+        )
         for value, number in counts.most_common(_MAX_FILLINGS + len(expect.values))
     ]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
@@ -44,7 +45,7 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         key: [
             Option(
                 MeetConstraint(key.removeprefix("expect:"), f"set {item.value}"),
-                f"Set it to {item.value}",
+                tr("Set it to {value}", value=item.value),
                 item.evidence,
                 item.score,
             )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Sequence
 
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.items import Item, Option
@@ -30,9 +30,14 @@ def asset_items(unread: Collection[TreePath]) -> Iterable[Item]:
     """Binary assets that the engine's command has not printed yet."""
     if unread:
         first = min(unread)
-        words = "a command of the profile prints what each declares and uses"
-        read = Option(ReadAssets(), f"Read {count(len(unread), 'binary asset')}", (words,), is_automatic=True)
-        title = f"{count(len(unread), 'binary asset')} not read yet"
+        words = tr("a command of the profile prints what each declares and uses")
+        read = Option(
+            ReadAssets(),
+            tr("Read {binary_assets}", binary_assets=count(len(unread), "binary asset")),
+            (words,),
+            is_automatic=True,
+        )
+        title = tr("{binary_assets} not read yet", binary_assets=count(len(unread), "binary asset"))
         yield Item("assets:unread", Stage.LINKS, title, "own", first, words, False, (read,))
 
 
@@ -43,14 +48,26 @@ def link_items(missing: Sequence[MissingReference]) -> Iterable[Item]:
         uses = sum(len(item.uses) for item in automatic)
         least = min(candidate.score for item in automatic for candidate in item.automatic)
         all_ = Option(
-            Relink(TOGETHER, "sure"), "Relink them all", (f"the lowest confidence is {least:.0%}",), least, True
+            Relink(TOGETHER, "sure"),
+            tr("Relink them all"),
+            (tr("the lowest confidence is {least:.0%}", least=least),),
+            least,
+            True,
         )
         yield Item(
             f"links:{TOGETHER}",
             Stage.LINKS,
-            f"{len(automatic)} missing references with a high-confidence replacement, {count(uses, 'use')}",
-            "own", "", ", ".join(item.id for item in automatic[:12]), False, (all_,),
-        )  # fmt: skip
+            tr(
+                "{number} missing references with a high-confidence replacement, {uses}",
+                number=len(automatic),
+                uses=count(uses, "use"),
+            ),
+            "own",
+            "",
+            ", ".join(item.id for item in automatic[:12]),
+            False,
+            (all_,),
+        )
     for item in missing:
         if not (together and item.automatic):
             yield _item(item)
@@ -60,8 +77,8 @@ def doubled_items(doubled: Sequence[str], index: LinkIndex) -> Iterable[Item]:
     """Ids that two declare, of which a use can mean only one."""
     for id in doubled:
         places = [f"{use.file}:{use.line}" for use in index.declarations(id)]
-        leave = Option(Choose(f"doubled:{id}", ""), "Leave it as it is", ("write down why",))
-        title = f"{id} is declared {len(places)} times"
+        leave = Option(Choose(f"doubled:{id}", ""), tr("Leave it as it is"), (tr("write down why"),))
+        title = tr("{id} is declared {number} times", id=id, number=len(places))
         yield Item(f"doubled:{id}", Stage.LINKS, title, "own", places[-1], "; ".join(places), True, (leave,))
 
 
@@ -74,12 +91,12 @@ def _item(item: MissingReference) -> Item:
     options = []
     if item.candidates and item.candidates[0].slots:
         parts = [candidate for candidate in item.candidates if candidate.slots]
-        told = tuple(f"{candidate.id} for {', '.join(candidate.slots)}" for candidate in parts)
+        told = tuple(tr("{id} for {slots}", id=candidate.id, slots=", ".join(candidate.slots)) for candidate in parts)
         least = min(candidate.score for candidate in parts)
         options.append(
             Option(
                 relink(item, "split"),
-                f"{item.id} became {count(len(parts), 'id')}",
+                tr("{id} became {ids}", id=item.id, ids=count(len(parts), "id")),
                 told,
                 least,
                 least >= AUTOMATIC_SCORE,
@@ -97,9 +114,9 @@ def _item(item: MissingReference) -> Item:
                 score >= AUTOMATIC_SCORE,
             )
         )
-    options.append(Option(Choose(key_of(item), ""), "Leave it missing", ("it is known and intended",)))
+    options.append(Option(Choose(key_of(item), ""), tr("Leave it missing"), (tr("it is known and intended"),)))
     first = item.uses[0]
     place = f"{first.file}:{first.line}" if first.line else first.file
-    what = "was there" if item.is_file else f"was declared in {item.was}"
-    title = f"{item.id} is missing, {count(len(item.uses), 'use')}"
+    what = tr("was there") if item.is_file else tr("was declared in {was}", was=item.was)
+    title = tr("{id} is missing, {uses}", id=item.id, uses=count(len(item.uses), "use"))
     return Item(key_of(item), Stage.LINKS, title, "own", place, what, True, tuple(options))

@@ -6,7 +6,7 @@ import time
 from collections.abc import Iterable, Sequence
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.change.changeset import ChangeSet
@@ -78,7 +78,7 @@ def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkF
     else:
         item = next((entry for entry in view.missing if key_of(entry) == key), None)
         if item is None:
-            raise MisuseError(f"{key.partition(':')[2]} is not missing")
+            raise MisuseError(tr("{id} is not missing", id=key.partition(":")[2]))
         chosen = [(item, candidate) for candidate in _candidates(item, new, view.index)]
     listed = replacements(chosen)
     draft = _relink_texts(scan, view.index, listed)
@@ -92,9 +92,11 @@ def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkF
         title = f"{item.id} → {' and '.join(candidate.id for _, candidate in chosen)} · {count(uses, 'use')}"
         about = f"link {item.id}"
     else:
-        title, about = f"{count(len(items), 'link')} follow · {count(uses, 'use')}", "links"
-        reason = author.why or f"each has a confidence of {AUTOMATIC_SCORE:.0%} or more"
-    title += f" in {count(len(changes.files), 'file')}"
+        title, about = tr("{links} follow · {uses}", links=count(len(items), "link"), uses=count(uses, "use")), "links"
+        reason = author.why or tr(
+            "each has a confidence of {automatic_score:.0%} or more", automatic_score=AUTOMATIC_SCORE
+        )
+    title += tr(" in {files}", files=count(len(changes.files), "file"))
     decided = [
         Decision(
             key_of(item), Stage.LINKS, new if new == "split" else candidate.id, "", author.who,
@@ -112,5 +114,7 @@ def _candidates(item: MissingReference, new: str, index: LinkIndex) -> Sequence[
     if known is not None:
         return [TargetCandidate(known.id, known.score, known.evidence)]
     if not (new in index.paths if item.is_file else index.declares(new)):
-        raise MisuseError(f"there is no file {new}" if item.is_file else f"nothing declares the id {new}")
+        raise MisuseError(
+            tr("there is no file {new}", new=new) if item.is_file else tr("nothing declares the id {new}", new=new)
+        )
     return [TargetCandidate(new, 1.0, ("chosen",))]

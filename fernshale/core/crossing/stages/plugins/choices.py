@@ -6,6 +6,7 @@ import time
 from collections.abc import Sequence
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decision_memory import forget, remember
@@ -43,10 +44,14 @@ def conflict_title(file: FileMerge, conflict: Conflict) -> str:
 def _about(file: FileMerge, conflict: Conflict) -> str:
     """The subject of a conflict, in a few words."""
     if isinstance(file.merge, KeyedMerge):
-        return f"both changed {conflict.at.lstrip('/')}"
+        return tr("both changed {key}", key=conflict.at.lstrip("/"))
     if isinstance(file.merge, TextMerge):
         mine = " ".join(" ".join(part_of(file.merge, conflict, "mine")).split())
-        return f"both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”" if mine else file.why.split(";")[0]
+        return (
+            tr("both changed “{line}{more}”", line=mine[:44], more="…" if len(mine) > 44 else "")
+            if mine
+            else file.why.split(";")[0]
+        )
     return file.why.split(";")[0]
 
 
@@ -54,7 +59,7 @@ def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Conflict]], 
     """Resolve each conflict that has the option in the same way. Raises MisuseError where none has."""
     fitting = [item for item in items if take in item[1].options]
     if not fitting:
-        raise MisuseError(f"none of {len(items)} conflicts has the option {take!r}")
+        raise MisuseError(tr("none of {number} conflicts has the option {take!r}", number=len(items), take=take))
     keep_decisions(crossing, fitting, take, "", author)
 
 
@@ -64,7 +69,9 @@ def keep_decisions(
     """Keep merge decisions, for this crossing and for others that meet the same conflicts. Raises MisuseError for an unknown
     option."""
     if take not in TAKINGS:
-        raise MisuseError(f"{take!r} is no option of a conflict", f"Options: {', '.join(TAKINGS)}.")
+        raise MisuseError(
+            tr("{take!r} is no option of a conflict", take=take), tr("Options: {takings}.", takings=", ".join(TAKINGS))
+        )
     ids = [conflict.id for _, conflict in items]
     keep_titles(crossing, {PREFIX + conflict.id: conflict_title(file, conflict) for file, conflict in items})
     for id in ids:
@@ -91,5 +98,5 @@ def read_choices(crossing: Crossing) -> dict[str, Resolution]:
 def resolution(take: str, text: str) -> Resolution:
     """A stored choice as a value. Raises FernshaleError for an unknown option."""
     if take not in TAKINGS:
-        raise FernshaleError(f"a conflict was resolved by {take!r}, which is no option")
+        raise FernshaleError(tr("a conflict was resolved by {take!r}, which is no option", take=take))
     return Resolution(take, text)  # type: ignore[arg-type]

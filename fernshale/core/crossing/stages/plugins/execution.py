@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.deferred.plugins import leave_plugin_out, return_plugin
 from fernshale.core.crossing.project.action_handlers import Handlers
@@ -26,7 +27,7 @@ from fernshale.core.crossing.stages.plugins.updates import apply_plugin
 
 def _leave_out(crossing: Crossing, scan: ProjectScan, action: LeavePluginOut, author: Author, work: Work) -> None:
     decided = crossing.decisions().get(plugin_key(crossing.setup, action.plugin))
-    why = author.why or (decided.why if decided is not None else "") or "it cannot move yet"
+    why = author.why or (decided.why if decided is not None else "") or tr("it cannot move yet")
     leave_plugin_out(crossing, scan, find_plugin(scan, action.plugin), why, work)
 
 

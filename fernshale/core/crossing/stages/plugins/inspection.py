@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from fernshale.core.base.textfile import read_text
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.deferred.plugins import find_left_out
@@ -60,7 +61,7 @@ def _steps(scan: ProjectScan, crossing: Crossing, work: Work) -> Iterator[tuple[
     standing = {plugin.id: plugin for plugin in scan.plugins}
     steps = plan(scan, crossing, work.token).plugins
     for number, step in enumerate(steps):
-        work.progress(f"merging {step.id}", number, len(steps))
+        work.progress(tr("merging {id}", id=step.id), number, len(steps))
         yield standing.get(step.id) or Plugin(step.id, plugin_folder(scan.profile, step.id), "", ""), step
 
 

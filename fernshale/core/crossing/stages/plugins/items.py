@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.deferred.plugins import PluginLeftOut
 from fernshale.core.crossing.project.plugin_builds import PluginBuild
@@ -58,25 +58,25 @@ def plugin_items(
         )
     odd = [(path, key) for path, key in odd_keys(view).items() if key not in decided]
     for path, key in odd:
-        title = f"{path.rsplit('/', 1)[-1]}: merged, but {view.odd[path][0]}"
-        leave = Option(Choose(key, "leave"), "It is right as it is", view.odd[path])
+        title = tr("{rsplit}: merged, but {odd}", rsplit=path.rsplit("/", 1)[-1], odd=view.odd[path][0])
+        leave = Option(Choose(key, "leave"), tr("It is right as it is"), view.odd[path])
         place = f"{plugin.folder}/{path}"
         items.append(Item(key, Stage.PLUGINS, title, owner, place, "; ".join(view.odd[path]), True, (leave,)))
-    ready = "its conflicts come first" if conflicts else "no conflict is open"
+    ready = tr("its conflicts come first") if conflicts else tr("no conflict is open")
     if odd and not conflicts:
-        ready = "check the odd files first"
+        ready = tr("check the odd files first")
     take = Option(
         UpdatePlugin(plugin.id),
-        f"Update to {view.step.to}",
+        tr("Update to {to}", to=view.step.to),
         (view.step.why, ready),
         is_automatic=not conflicts and not odd,
     )
     options = [take]
     if view.ledger is not None and view.ledger.edits:
         lost = view.ledger.edits - view.ledger.count("already")
-        words = f"drops {count(lost, 'edit')}; files of your own are kept"
+        words = tr("drops {edits}; files of your own are kept", edits=count(lost, "edit"))
         options.append(
-            Option(ReplacePlugin(plugin.id), f"Replace it with {view.step.to} and drop your edits", (words,))
+            Option(ReplacePlugin(plugin.id), tr("Replace it with {to} and drop your edits", to=view.step.to), (words,))
         )
     title = f"{plugin.id} {view.step.from_} → {view.step.to}"
     items.append(Item(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(options)))
@@ -93,11 +93,11 @@ def rebuild_items(crossing: Crossing, built: Sequence[PluginBuild], views: Seque
         id = item.plugin.id
         option = Option(
             RebuildPlugin(id),
-            f"Build it for {to}",
-            ("from its sources, by the engine's own tool", item.words),
+            tr("Build it for {to}", to=to),
+            (tr("from its sources, by the engine's own tool"), item.words),
             is_automatic=True,
         )
-        title = f"{id} is {item.words}, not for {to}"
+        title = tr("{id} is {words}, not for {to}", id=id, words=item.words, to=to)
         yield Item(f"rebuild:{id}", Stage.PLUGINS, title, f"plugin {id}", item.plugin.folder, "", False, (option,))
 
 
@@ -109,25 +109,29 @@ def left_out_items(
         if step.action == "left out":
             decided = crossing.decisions().get(plugin_key(crossing.setup, step.id))
             why = decided.why if decided is not None else ""
-            evidence = (why or step.why, "switched off and removed; one action returns it")
-            option = Option(LeavePluginOut(step.id), f"Leave {step.id} out", evidence, is_automatic=True)
+            evidence = (why or step.why, tr("switched off and removed; one action returns it"))
+            option = Option(LeavePluginOut(step.id), tr("Leave {id} out", id=step.id), evidence, is_automatic=True)
             place = next((plugin.folder for plugin in scan.plugins if plugin.id == step.id), "")
-            title = f"{step.id} is to be left out"
+            title = tr("{id} is to be left out", id=step.id)
             yield Item(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (option,))
     for item in left_out:
         if item.ready:
-            back = Option(ReturnPlugin(item.id), f"Return {item.id}", (f"{item.ready} accepts {crossing.setup.to}",))
-            title = f"{item.id} is left out, and {item.ready} fits now"
+            back = Option(
+                ReturnPlugin(item.id),
+                tr("Return {id}", id=item.id),
+                (tr("{ready} accepts {to}", ready=item.ready, to=crossing.setup.to),),
+            )
+            title = tr("{id} is left out, and {ready} fits now", id=item.id, ready=item.ready)
             yield Item(f"aside:{item.id}", Stage.PLUGINS, title, f"plugin {item.id}", "", item.why, True, (back,))
 
 
 _WAY_TITLES: Mapping[str, str] = {
-    "mine": "Keep yours",
-    "incoming": "Use the vendor's",
-    "both": "Both, yours first",
-    "swapped": "Both, the vendor's first",
-    "finer": "Merge token by token",
-    "base": "As it was before",
+    "mine": tr("Keep yours"),
+    "incoming": tr("Use the vendor's"),
+    "both": tr("Both, yours first"),
+    "swapped": tr("Both, the vendor's first"),
+    "finer": tr("Merge token by token"),
+    "base": tr("As it was before"),
 }
 
 
@@ -135,12 +139,12 @@ def _options(file: FileMerge, conflict: Conflict, known: Mapping[str, Remembered
     """The options of a conflict; first the one that was chosen for the same conflict before."""
     titles = dict(_WAY_TITLES)
     if conflict.kind == "file":
-        titles["mine"] = "Keep yours" if file.mine else "Leave it deleted"
-        titles["incoming"] = "Use the vendor's" if file.incoming else "Remove it"
-    evidence = {"finer": (f"result: {conflict.finer.strip()}",)} if conflict.finer is not None else {}
+        titles["mine"] = tr("Keep yours") if file.mine else tr("Leave it deleted")
+        titles["incoming"] = tr("Use the vendor's") if file.incoming else tr("Remove it")
+    evidence = {"finer": (tr("result: {line}", line=conflict.finer.strip()),)} if conflict.finer is not None else {}
     if isinstance(file.merge, KeyedMerge):
         versions = dict(zip(("base", "mine", "incoming"), file.merge.versions(conflict), strict=True))
-        evidence = {option: (text or "not there",) for option, text in versions.items()}
+        evidence = {option: (text or tr("not there"),) for option, text in versions.items()}
     before = known.get(conflict.id)
     found = [
         Option(ResolveConflict(conflict.id, option), titles[option], evidence.get(option, ()))
@@ -153,6 +157,6 @@ def _options(file: FileMerge, conflict: Conflict, known: Mapping[str, Remembered
     elif before is not None and before.take == "text" and "text" in conflict.options:
         found.insert(
             0,
-            Option(ResolveConflict(conflict.id, "again"), "As written before", (before.text.strip(), before.words)),
+            Option(ResolveConflict(conflict.id, "again"), tr("As written before"), (before.text.strip(), before.words)),
         )
     return tuple(found)

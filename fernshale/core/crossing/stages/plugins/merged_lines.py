@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Literal, NamedTuple
 
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.merge.align import align_lines
 from fernshale.core.merge.folder_merge import FileMerge, FolderMerge, FolderSide
@@ -36,7 +37,7 @@ def file_lines(merge: FolderMerge, file: FileMerge, choices: Mapping[str, Resolu
     side, path = (merge.incoming, file.incoming) if takes == "incoming" else (merge.mine, file.mine)
     lines = _lines(side, path)
     if lines is None:
-        return (MergedLine("(this file is not text; it is used as a whole)", "same"),) if path else ()
+        return (MergedLine(tr("(this file is not text; it is used as a whole)"), "same"),) if path else ()
     old = _lines(merge.base, file.base)
     sources: list[LineSource] = [takes if old is None else "same"] * len(lines)
     for hunk in align_lines(old, lines) if old is not None else ():

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from fernshale.core.base.quantities import size_words
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.decision_memory import Remembered
 from fernshale.core.crossing.stages.plugins.choices import alike
@@ -38,8 +39,8 @@ class Question:
     alike: int
     start: str
     remembered: Remembered | None
-    mine_words: str = "Keep yours"
-    incoming_words: str = "Use the vendor's"
+    mine_words: str = tr("Keep yours")
+    incoming_words: str = tr("Use the vendor's")
 
 
 def ask(
@@ -57,20 +58,21 @@ def ask(
         versions = [Version("before", olds)] if olds else []
         versions += [Version("yours", ours), Version("incoming", theirs)]
         if conflict.finer is not None:
-            versions.append(Version("by tokens", tuple(conflict.finer.split("\n"))))
-        title = "Both changed these lines" if olds else "Both added something here"
+            versions.append(Version(tr("by tokens"), tuple(conflict.finer.split("\n"))))
+        title = tr("Both changed these lines") if olds else tr("Both added something here")
         return Question(conflict, title, file.shown, tuple(versions), others, "\n".join(ours), before)
     if isinstance(file.merge, KeyedMerge):
         names = ("before", "yours", "incoming")
         texts = file.merge.versions(conflict)
         shown = (
-            Version(name, tuple((text or "(not there)").split("\n"))) for name, text in zip(names, texts, strict=True)
+            Version(name, tuple((text or tr("(not there)")).split("\n")))
+            for name, text in zip(names, texts, strict=True)
         )
-        title = f"Both changed {conflict.at.lstrip('/')}"
+        title = tr("Both changed {key}", key=conflict.at.lstrip("/"))
         return Question(conflict, title, file.shown, tuple(shown), others, file.merge.value(conflict), before)
     title = file.why[0].upper() + file.why[1:]
-    mine = "Keep yours" if file.mine else "Leave it deleted"
-    incoming = "Use the vendor's" if file.incoming else "Remove it"
+    mine = tr("Keep yours") if file.mine else tr("Leave it deleted")
+    incoming = tr("Use the vendor's") if file.incoming else tr("Remove it")
     return Question(conflict, title, file.shown, tuple(_facts(merge, file)), others, "", before, mine, incoming)
 
 
@@ -89,9 +91,14 @@ def _facts(merge: FolderMerge, file: FileMerge) -> Iterator[Version]:
 def _version(name: str, side: FolderSide, path: TreePath | None) -> Version:
     entry = side.entry(path)
     if path is None or entry is None:
-        return Version(name, ("(not there)",))
+        return Version(name, (tr("(not there)"),))
     if entry.kind is EntryKind.LINK:
-        return Version(name, (f"a link to {entry.content}",))
-    words = f"{size_words(entry.size)} · digest {entry.content[:10]} · mode {entry.mode:o}"
+        return Version(name, (tr("a link to {content}", content=entry.content),))
+    words = tr(
+        "{size} · digest {content} · mode {mode:o}",
+        size=size_words(entry.size),
+        content=entry.content[:10],
+        mode=entry.mode,
+    )
     is_picture = path.lower().endswith(_PICTURES) and entry.size <= _LARGEST_PICTURE
     return Version(name, (words,), side.read(path) if is_picture else None)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
@@ -37,7 +38,10 @@ def resolve_conflict(
         before = recall().get(action.conflict)
         side, text = ("text", before.text) if before is not None else (side, text)
     if side not in conflict.options:
-        raise MisuseError(f"{side!r} is no option of {file.shown}", f"Options: {', '.join(conflict.options)}.")
+        raise MisuseError(
+            tr("{side!r} is no option of {shown}", side=side, shown=file.shown),
+            tr("Options: {options}.", options=", ".join(conflict.options)),
+        )
     if file.merge is not None:
         file.merge.result({**choices, action.conflict: resolution(side, text)}, "mine")
     keep_decisions(crossing, [(file, conflict)], side, text, author)
@@ -67,5 +71,7 @@ def _merge_of(crossing: Crossing, scan: ProjectScan, conflict: str, work: Work) 
     merges = plugin_merges(scan, crossing, Work(token=work.token))
     merge = next((merge for _, merge in merges if conflict in merge.likenesses), None)
     if merge is None:
-        raise MisuseError(f"{conflict} is no open conflict", "Refresh; it changed in the meantime.")
+        raise MisuseError(
+            tr("{conflict} is no open conflict", conflict=conflict), tr("Refresh; it changed in the meantime.")
+        )
     return merge

@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from fernshale.core.base.errors import ProjectError
-from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import TextFile
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.plugin_origins import find_plugin_origin
@@ -52,7 +52,7 @@ def merge_plugin(
     mine = scan.manifest.derived(what, lambda: plugin_manifest(scan, plugin, token))
     incoming = shelf.plugin(step.becomes or plugin.id, step.to)
     if incoming is None:
-        raise ProjectError(f"{plugin.id} {step.to} is not on the shelf any more")
+        raise ProjectError(tr("{id} {to} is not on the shelf any more", id=plugin.id, to=step.to))
     place = shelf.place(incoming, Work(token=token))
     names = tuple(item.version for item in shelf.releases_of(plugin.id))
     key = (scan.project / plugin.folder, plugin.version, names, place, step.becomes, tuple(mine.entries.items()))
@@ -96,12 +96,18 @@ def _base(
     if found.at and found.origin is not None:
         releases[found.origin.name] = _past_side(scan, plugin, found.source, found.at, token)
     if found.origin is None or found.origin.name not in releases:
-        return None, "", "no old release is known; every difference is a conflict"
+        return None, "", tr("no old release is known; every difference is a conflict")
     best = found.origin.name
     base = compose_base(mine, releases, best)
     notes = [found.note] if found.note else []
     for name in dict.fromkeys(base.others.values()):
-        notes.append(f"{count(sum(other == name for other in base.others.values()), 'file')} compared with {name}")
+        notes.append(
+            tr(
+                "{files} compared with {name}",
+                files=count(sum(other == name for other in base.others.values()), "file"),
+                name=name,
+            )
+        )
     return base.side, best, "; ".join(notes)
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, joined, on_disk
 from fernshale.core.base.work import Work
 from fernshale.core.change.changeset import ChangeSet
@@ -77,15 +77,24 @@ def apply_plugin(
         (item for item in inspect_plugins(scan, crossing, Work(token=work.token)).plugins if item.plugin.id == id), None
     )
     if view is None or view.merge is None:
-        raise MisuseError(f"there is no update for the plugin {id}")
+        raise MisuseError(tr("there is no update for the plugin {id}", id=id))
     merge, choices = view.merge, read_choices(crossing)
     if isinstance(action, ReplacePlugin):
         merge, choices = replace_clean(merge)
     elif conflicts := view.open_conflicts(choices):
         names = ", ".join(sorted({file.shown for file, _ in conflicts}))
-        raise MisuseError(f"{id}: {len(conflicts)} conflicts are open, in {names}")
+        raise MisuseError(
+            tr("{id}: {number} conflicts are open, in {names}", id=id, number=len(conflicts), names=names)
+        )
     elif odd := [key for key in odd_keys(view).values() if key not in crossing.decisions()]:
-        raise MisuseError(f"{id}: {count(len(odd), 'merged file')} should be looked at first, in {', '.join(view.odd)}")
+        raise MisuseError(
+            tr(
+                "{id}: {merged_files} should be looked at first, in {odd}",
+                id=id,
+                merged_files=count(len(odd), "merged file"),
+                odd=", ".join(view.odd),
+            )
+        )
     result = build_result(merge, choices, "mine")
     ledger = build_ledger(merge, result, choices)
     changes = folder_changes(scan, view.plugin, merge, result)
@@ -125,10 +134,10 @@ def folder_changes(scan: ProjectScan, plugin: Plugin, merge: FolderMerge, result
 
 def _ledger_words(ledger: Ledger) -> str:
     if not ledger.edits:
-        return "no edits of yours"
-    parts = [f"{ledger.count('carried')} of {count(ledger.edits, 'edit')} kept"]
+        return tr("no edits of yours")
+    parts = [tr("{number} of {edits} kept", number=ledger.count("carried"), edits=count(ledger.edits, "edit"))]
     if ledger.count("already"):
-        parts.append(f"{ledger.count('already')} already in the new release")
+        parts.append(tr("{number} already in the new release", number=ledger.count("already")))
     if ledger.count("dropped"):
-        parts.append(f"{ledger.count('dropped')} dropped by decision")
+        parts.append(tr("{number} dropped by decision", number=ledger.count("dropped")))
     return ", ".join(parts)

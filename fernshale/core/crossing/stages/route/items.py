@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.project.plugin_plan import plugin_key
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing
@@ -20,13 +21,13 @@ def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
     items = []
     others = [route for route in view.routes if route.stops != view.stops and to not in route.stops[:-1]]
     for fault in view.faults.get(to, ()):
-        title = f"{to} has a known fault that concerns this project"
+        title = tr("{to} has a known fault that concerns this project", to=to)
         key = f"route:fault:{to}:{fault}"
-        go = Option(Choose(key, "take"), "Move there anyway", ("the fault is known",))
+        go = Option(Choose(key, "take"), tr("Move there anyway"), (tr("the fault is known"),))
         routes = tuple(
             Option(
                 ChooseRoute(" ".join(route.stops), key.removeprefix("route:")),
-                f"Cross {route.title}",
+                tr("Cross {title}", title=route.title),
                 (_route_words(route),),
             )
             for route in others
@@ -35,8 +36,8 @@ def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
         items.append(Item(key, Stage.ROUTE, title, detail=fault, options=options))
     if parse_release(to).is_preview:
         key = f"route:preview:{to}"
-        take = Option(Choose(key, "take"), "Use the preview", ("previews change until they are released",))
-        items.append(Item(key, Stage.ROUTE, f"{to} is a preview", options=(take,)))
+        take = Option(Choose(key, "take"), tr("Use the preview"), (tr("previews change until they are released"),))
+        items.append(Item(key, Stage.ROUTE, tr("{to} is a preview", to=to), options=(take,)))
     conflicts = {item.plugin: item for item in view.leg.conflicts}
     for step in view.leg.plugins:
         conflict = conflicts.get(step.id)
@@ -46,19 +47,31 @@ def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
 
 
 def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item]:
-    take = Option(Choose(key, "take"), f"Use {step.to}", (step.why,))
-    keep = Option(Choose(key, "keep"), f"Keep {step.from_ or 'the copy'} for now", ("it may not compile",))
-    aside = Option(Choose(key, "aside"), "Leave it out for now", ("the plan continues without it",))
+    take = Option(Choose(key, "take"), tr("Use {to}", to=step.to), (step.why,))
+    keep = Option(
+        Choose(key, "keep"),
+        tr("Keep {before} for now", before=step.from_ or tr("the copy")),
+        (tr("it may not compile"),),
+    )
+    aside = Option(Choose(key, "aside"), tr("Leave it out for now"), (tr("the plan continues without it"),))
     options: tuple[Option, ...]
     if step.action == "nothing":
-        title, options = f"{step.id} has nothing for {to}", (keep, aside)
+        title, options = tr("{id} has nothing for {to}", id=step.id, to=to), (keep, aside)
     elif step.action in NEED_DECISION:
-        title, options = f"{step.id} for {to}: {step.action}, {step.to}", (take, keep, aside)
+        title, options = (
+            tr("{id} for {release}: {action}, {version}", id=step.id, release=to, action=step.action, version=step.to),
+            (take, keep, aside),
+        )
     elif step.action == "follow":
-        take = Option(Choose(key, "take"), f"Follow it to {step.becomes} {step.to}", (step.why,))
-        title, options = f"{step.id} is {step.becomes} now", (take, keep)
+        take = Option(
+            Choose(key, "take"), tr("Follow it to {becomes} {to}", becomes=step.becomes, to=step.to), (step.why,)
+        )
+        title, options = tr("{id} is {becomes} now", id=step.id, becomes=step.becomes), (take, keep)
     elif "known fault" in step.why:
-        title, options = f"{step.id} {step.to} has a known fault that concerns this project", (take, keep, aside)
+        title, options = (
+            tr("{id} {to} has a known fault that concerns this project", id=step.id, to=step.to),
+            (take, keep, aside),
+        )
     else:
         return []
     # Without a decision, a plugin for which nothing is there stays as it is.
@@ -67,4 +80,7 @@ def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item
 
 
 def _route_words(route: RouteOption) -> str:
-    return "; ".join(f"{item.leg.from_} → {item.leg.to}: {item.places} places" for item in route.legs)
+    return "; ".join(
+        tr("{before} → {to}: {places} places", before=item.leg.from_, to=item.leg.to, places=item.places)
+        for item in route.legs
+    )

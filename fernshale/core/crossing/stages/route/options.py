@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.project.source_texts import Texts
@@ -52,7 +53,9 @@ class RouteOption:
 
     @property
     def title(self) -> str:
-        return "direct" if len(self.stops) == 1 else "over " + ", then ".join(self.stops[:-1])
+        if len(self.stops) == 1:
+            return tr("direct")
+        return tr("over {stops}", stops=tr(", then ").join(self.stops[:-1]))
 
 
 @dataclass(frozen=True, slots=True)

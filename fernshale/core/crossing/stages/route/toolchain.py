@@ -9,6 +9,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.range_dialects import allows_below, raise_range
 from fernshale.core.base.release import is_release, parse_release
 from fernshale.core.base.release_notation import written_like
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import RequirementResult
@@ -51,8 +52,14 @@ def demand_items(states: Sequence[DemandState], to: str, decided: Sequence[str])
         if (item.holds is not False and not is_unread) or key in decided:
             continue
         detail = "; ".join(part for part in (item.found, item.demand.why) if part)
-        title = f"{to} needs {item.demand.name} {item.demand.at_least}: {item.found}"
-        keep = Option(Choose(key, "keep"), "Leave it as it is", ("the build may fail for it",))
+        title = tr(
+            "{to} needs {name} {at_least}: {found}",
+            to=to,
+            name=item.demand.name,
+            at_least=item.demand.at_least,
+            found=item.found,
+        )
+        keep = Option(Choose(key, "keep"), tr("Leave it as it is"), (tr("the build may fail for it"),))
         if is_unread:
             place = f"{item.stated[0].file}:{item.stated[0].line}"
             items.append(Item(key, Stage.ROUTE, title, "own", place, detail, True, (keep,)))
@@ -60,7 +67,7 @@ def demand_items(states: Sequence[DemandState], to: str, decided: Sequence[str])
             place = f"{item.stated[0].file}:{item.stated[0].line}"
             lift = Option(
                 RaiseStandard(key.removeprefix("demand:")),
-                f"Set it to {item.demand.at_least}",
+                tr("Set it to {at_least}", at_least=item.demand.at_least),
                 (item.demand.why or item.found,),
                 is_automatic=True,
             )
@@ -76,7 +83,7 @@ def find_demand(scan: ProjectScan, place: str) -> Demand:
     release = scan.shelf.engine(scan.profile.id, to) if scan.shelf else None
     found = next((item for item in release.demands if item.name == name), None) if release else None
     if found is None:
-        raise MisuseError(f"{to} demands no {name}")
+        raise MisuseError(tr("{to} demands no {name}", to=to, name=name))
     return found
 
 
@@ -85,14 +92,16 @@ def raise_standard(crossing: Crossing, scan: ProjectScan, demand: Demand, work: 
     none does."""
     (state,) = check_demands(scan, [demand], ())
     if state.holds is not False or not state.stated:
-        raise MisuseError(f"nothing in the project states {demand.name} below {demand.at_least}")
+        raise MisuseError(
+            tr("nothing in the project states {name} below {at_least}", name=demand.name, at_least=demand.at_least)
+        )
     draft = Draft(scan.project)
     for path in dict.fromkeys(item.file for item in state.stated):
         file = read_project_text(scan.project, path)
         values = [(item.value, _raised(item.value.text, demand.at_least)) for item in state.stated if item.file == path]
         draft.write(path, file.with_text(replace_values(file.text, values)).encode())
-    title = f"{demand.name} is {demand.at_least} now"
-    why = demand.why or f"{crossing.setup.to} demands it"
+    title = tr("{name} is {at_least} now", name=demand.name, at_least=demand.at_least)
+    why = demand.why or tr("{to} demands it", to=crossing.setup.to)
     return write_step(crossing, EntryText(Stage.ROUTE, title, why, f"demand {demand.name}"), draft.change_set(), work)
 
 
@@ -118,17 +127,21 @@ def _check(
         below = [_is_below(item.value.text, demand.at_least) for item in stated]
         low = tuple(item for item, is_low in zip(stated, below, strict=True) if is_low)
         unread = tuple(item for item, is_low in zip(stated, below, strict=True) if is_low is None)
-        found = ", ".join(f"{item.file} has {item.value.text}" for item in low or unread or stated)
+        found = ", ".join(
+            tr("{file} has {words}", file=item.file, words=item.value.text) for item in low or unread or stated
+        )
         if not low and unread:
-            return DemandState(demand, f"{found}, which is neither a release nor a range", None, unread)
+            return DemandState(demand, tr("{found}, which is neither a release nor a range", found=found), None, unread)
         return DemandState(demand, found, not low, low)
     known = next((item for item in requirements if item.name == demand.name), None)
     if known is None:
         asked = any(need.name == demand.name for need in scan.profile.requirement)
-        found = "not looked at yet; the baseline does" if asked else "the profile does not say how to check it"
+        found = tr("not looked at yet; the baseline does") if asked else tr("the profile does not say how to check it")
         return DemandState(demand, found, None)
     if not is_release(known.version):
         return DemandState(demand, known.found, known.holds)
     return DemandState(
-        demand, f"{known.version} is here", parse_release(known.version) >= parse_release(demand.at_least)
+        demand,
+        tr("{version} is here", version=known.version),
+        parse_release(known.version) >= parse_release(demand.at_least),
     )

@@ -6,8 +6,9 @@ import time
 from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count, seconds
+from fernshale.core.base.quantities import seconds
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.known_errors import count_errors
 from fernshale.core.build.owners import find_owners
@@ -39,8 +40,12 @@ def take_baseline(crossing: Crossing, scan: ProjectScan, work: Work) -> Baseline
     """
     if not is_on_start(scan, crossing):
         raise MisuseError(
-            f"the project is on {scan.release} already; a baseline is taken on {crossing.setup.from_}",
-            "Undo back to the start for a baseline.",
+            tr(
+                "the project is on {release} already; a baseline is taken on {before}",
+                release=scan.release,
+                before=crossing.setup.from_,
+            ),
+            tr("Undo back to the start for a baseline."),
         )
     requirements = try_requirements(crossing, scan, work.token)
     decided = crossing.decisions()
@@ -49,8 +54,8 @@ def take_baseline(crossing: Crossing, scan: ProjectScan, work: Work) -> Baseline
     commands = scan.profile.commands
     baseline = Baseline(scan.release, True, 0.0, 0, "", None, time.time())
     if commands.build is not None:
-        work.progress("building as it is today", 0, 2)
-        built = run_profile_command(crossing, scan, CommandCall("build", Stage.SURVEY, "the baseline"), work)
+        work.progress(tr("building as it is today"), 0, 2)
+        built = run_profile_command(crossing, scan, CommandCall("build", Stage.SURVEY, tr("the baseline")), work)
         lines = built.text.splitlines()
         owned = find_owners(read_log(built.output, scan.profile.diagnostic), owner_context(scan, crossing))
         warnings = sum(item.diagnostic.severity == "warning" for item in owned)
@@ -60,10 +65,20 @@ def take_baseline(crossing: Crossing, scan: ProjectScan, work: Work) -> Baseline
             log=crossing.read(log_of("build")), errors=errors,
         )  # fmt: skip
     if commands.run is not None and baseline.built:
-        work.progress("running as it is today", 1, 2)
+        work.progress(tr("running as it is today"), 1, 2)
         baseline = replace(baseline, run=run_game(crossing, scan, Stage.SURVEY, work))
     crossing.keep(BASELINE, baseline)
-    note(crossing, Stage.SURVEY, f"baseline on {scan.release}: {describe_baseline(baseline)}", "", "baseline")
+    note(
+        crossing,
+        Stage.SURVEY,
+        tr(
+            "baseline on {release}: {baseline}",
+            release=scan.release,
+            baseline=describe_baseline(baseline),
+        ),
+        "",
+        "baseline",
+    )
     return baseline
 
 
@@ -73,7 +88,13 @@ def try_requirements(crossing: Crossing, scan: ProjectScan, token: CancelToken) 
     crossing.keep(REQUIREMENTS, requirements)
     for item in requirements:
         if not item.holds:
-            note(crossing, Stage.SURVEY, f"{item.name} does not hold: {item.found}", item.hint, "requirements")
+            note(
+                crossing,
+                Stage.SURVEY,
+                tr("{name} does not hold: {found}", name=item.name, found=item.found),
+                item.hint,
+                "requirements",
+            )
     return requirements
 
 
@@ -81,13 +102,19 @@ def describe_baseline(baseline: Baseline) -> str:
     """How the baseline went, in a few words."""
     if baseline.errors:
         files = len({file for file, *_ in baseline.errors})
-        return f"does not build: {count(baseline.error_count, 'error')} in {count(files, 'file')}"
+        return tr(
+            "does not build: {errors} in {files}",
+            errors=count(baseline.error_count, "error"),
+            files=count(files, "file"),
+        )
     if not baseline.built:
-        return "does not build"
-    parts = [f"builds in {seconds(baseline.build_s)}"] if baseline.log else []
+        return tr("does not build")
+    parts = [tr("builds in {build_s}", build_s=seconds(baseline.build_s))] if baseline.log else []
     if baseline.run is not None:
-        fails = "but the run fails" if parts else "does not run"
-        parts.append(f"runs in {seconds(baseline.run.elapsed_s)}" if baseline.run.passed else fails)
+        fails = tr("but the run fails") if parts else tr("does not run")
+        parts.append(
+            tr("runs in {elapsed_s}", elapsed_s=seconds(baseline.run.elapsed_s)) if baseline.run.passed else fails
+        )
     return ", ".join(parts)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath, under
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
@@ -31,7 +31,7 @@ from fernshale.core.crossing.stages.survey.baseline_run import take_baseline, tr
 
 def _commit_steps(crossing: Crossing, scan: ProjectScan, action: CommitSteps, author: Author, work: Work) -> None:
     name = commit_from_now_on(crossing, action.consent)
-    note(crossing, Stage.SURVEY, f"steps are committed on the branch {name}", author.why, action.key)
+    note(crossing, Stage.SURVEY, tr("steps are committed on the branch {name}", name=name), author.why, action.key)
 
 
 def _leave_git_alone(crossing: Crossing, scan: ProjectScan, action: LeaveGitAlone, author: Author, work: Work) -> None:
@@ -51,8 +51,10 @@ def _let_steps_write(crossing: Crossing, scan: ProjectScan, action: LetStepsWrit
     rule = CheckoutRule(action.how, action.text)
     check_rule(rule)
     crossing.keep(CHECKOUT, rule)
-    words = f"this command first: {action.text}" if action.how == "command" else "making them writable"
-    note(crossing, Stage.SURVEY, f"steps may write read-only files, by {words}", author.why, action.key)
+    words = (
+        tr("this command first: {words}", words=action.text) if action.how == "command" else tr("making them writable")
+    )
+    note(crossing, Stage.SURVEY, tr("steps may write read-only files, by {words}", words=words), author.why, action.key)
 
 
 HANDLERS: Handlers = {
@@ -70,10 +72,10 @@ def remove_path(crossing: Crossing, scan: ProjectScan, place: TreePath, decided:
     """Remove a file or folder from the project; returns the entry's id. Raises MisuseError when it does not exist."""
     paths = [path for path in scan.manifest.paths() if under(path, place)]
     if not paths:
-        raise MisuseError(f"{place} is not there any more")
+        raise MisuseError(tr("{place} is not there any more", place=place))
     draft = Draft(scan.project)
     for path in paths:
         draft.delete(path)
-    title = f"{place} removed · {count(len(paths), 'file')}"
-    why, about = decided.why or "it is a duplicate", f"removed {place}"
+    title = tr("{place} removed · {files}", place=place, files=count(len(paths), "file"))
+    why, about = decided.why or tr("it is a duplicate"), f"removed {place}"
     return write_step(crossing, EntryText(Stage.SURVEY, title, why, about), draft.change_set(), work, [decided])

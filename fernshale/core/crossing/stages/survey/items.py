@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.release_notation import read_written
+from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.project.baseline import Baseline
 from fernshale.core.crossing.project.commands import (
@@ -29,14 +30,22 @@ def survey_items(
     items = []
     for path, why in scan.manifest.reported:
         items.append(
-            Item(f"survey:unread:{path}", Stage.SURVEY, f"{path} could not be read", "own", path, why, needs_you=False)
+            Item(
+                f"survey:unread:{path}",
+                Stage.SURVEY,
+                tr("{path} could not be read", path=path),
+                "own",
+                path,
+                why,
+                needs_you=False,
+            )
         )
     for need in requirements:
         if not need.holds:
             detail = f"{need.found}. {need.hint}"
-            again = Option(CheckRequirements(need.name), "Check again", ("once it is there",))
+            again = Option(CheckRequirements(need.name), tr("Check again"), (tr("once it is there"),))
             without = Option(
-                Choose(requirement_key(need), "without"), "Continue anyway", ("the build may fail for it",)
+                Choose(requirement_key(need), "without"), tr("Continue anyway"), (tr("the build may fail for it"),)
             )
             title = f"{need.name}: {need.found}"
             items.append(Item(requirement_key(need), Stage.SURVEY, title, detail=detail, options=(again, without)))
@@ -44,7 +53,7 @@ def survey_items(
         return items
     for item in plugins:
         if scan.shelf is not None and item.origin is None:
-            title = f"{item.plugin.id}: no release of it is on the shelf"
+            title = tr("{id}: no release of it is on the shelf", id=item.plugin.id)
             items.append(
                 Item(
                     f"survey:origin:{item.plugin.id}",
@@ -66,9 +75,12 @@ def duplicate_items(doubles: tuple[DuplicateLibrary, ...], plugins: tuple[Plugin
     for item in doubles:
         name = f"double:{item.one}:{item.other}"
         key = f"survey:{name}"
-        options = [Option(RemovePath(name, path), f"Remove {path}", (item.why,)) for path in (item.one, item.other)]
-        keep = Option(Choose(key, "keep"), "Keep both", ("they are both needed",))
-        title = f"{item.one} and {item.other} seem to be one library"
+        options = [
+            Option(RemovePath(name, path), tr("Remove {path}", path=path), (item.why,))
+            for path in (item.one, item.other)
+        ]
+        keep = Option(Choose(key, "keep"), tr("Keep both"), (tr("they are both needed"),))
+        title = tr("{one} and {other} seem to be one library", one=item.one, other=item.other)
         items.append(Item(key, Stage.SURVEY, title, "", item.other, item.why, True, (*options, keep)))
     for plugin in plugins:
         origin = plugin.origin
@@ -78,16 +90,24 @@ def duplicate_items(doubles: tuple[DuplicateLibrary, ...], plugins: tuple[Plugin
             place = f"{plugin.plugin.folder}/{path}"
             name = f"leftover:{place}"
             key = f"survey:{name}"
-            options = [Option(RemovePath(name, TreePath(place)), "Remove it", (f"{origin.name} has no such file",))]
-            keep = Option(Choose(key, "keep"), "Keep it", ("it is in use",))
-            title = f"{place} is left over from {plugin.plugin.id} {name}"
+            options = [
+                Option(
+                    RemovePath(name, TreePath(place)),
+                    tr("Remove it"),
+                    (tr("{name} has no such file", name=origin.name),),
+                )
+            ]
+            keep = Option(Choose(key, "keep"), tr("Keep it"), (tr("it is in use"),))
+            title = tr("{place} is left over from {id} {name}", place=place, id=plugin.plugin.id, name=name)
             owner = f"plugin {plugin.plugin.id}"
             items.append(Item(key, Stage.SURVEY, title, owner, place, "", True, (*options, keep)))
     return items
 
 
 def _odd_site(site: FoundSite, scan: ProjectScan) -> Item:
-    title = f"{site.file} names {site.value.text}, the project is on {scan.release}"
+    title = tr(
+        "{file} names {words}, the project is on {release}", file=site.file, words=site.value.text, release=scan.release
+    )
     return Item(
         f"survey:site:{site.file}:{site.at.text}",
         Stage.SURVEY,
@@ -107,20 +127,31 @@ def baseline_items(scan: ProjectScan, crossing: Crossing | None, baseline: Basel
         return []
     without = Option(
         Choose(BASELINE_KEY, "without"),
-        "Continue without a baseline",
-        ("later errors cannot be distinguished from those that were there before",),
+        tr("Continue without a baseline"),
+        (tr("later errors cannot be distinguished from those that were there before"),),
     )
     is_before = is_on_start(scan, crossing)
     if baseline is None:
         build = Option(
-            TakeBaseline(), f"{does.capitalize()} it now", ("the profile has the commands",), is_automatic=True
+            TakeBaseline(),
+            tr("{action} it now", action=does.capitalize()),
+            (tr("the profile has the commands"),),
+            is_automatic=True,
         )
-        title = f"no baseline yet: does it {does} today?" if is_before else f"no baseline on {crossing.setup.from_}"
+        title = (
+            tr("no baseline yet: does it {does} today?", does=does)
+            if is_before
+            else tr("no baseline on {before}", before=crossing.setup.from_)
+        )
         options = (build, without) if is_before else (without,)
         return [Item(BASELINE_KEY, Stage.SURVEY, title, detail="", options=options, needs_you=not is_before)]
     if not baseline.is_good(commands):
-        again = Option(TakeBaseline(), f"{does.capitalize()} again", ())
-        title = f"today's project on {baseline.release}: {describe_baseline(baseline)}"
+        again = Option(TakeBaseline(), tr("{action} again", action=does.capitalize()), ())
+        title = tr(
+            "today's project on {release}: {baseline}",
+            release=baseline.release,
+            baseline=describe_baseline(baseline),
+        )
         options = (again, without) if is_before else (without,)
         return [Item(BASELINE_KEY, Stage.SURVEY, title, detail=baseline.said, options=options)]
     return []

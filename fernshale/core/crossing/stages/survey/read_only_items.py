@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.checkouts import CHECKOUT, read_only_files
 from fernshale.core.crossing.record.database import Crossing
@@ -22,16 +22,24 @@ def read_only_items(crossing: Crossing, scan: ProjectScan) -> tuple[Item, ...]:
         return ()
     command = Option(
         LetStepsWrite("command"),
-        "Run a command before each step…",
-        ("{list} becomes a file with one path per line; {phase} becomes before or after",),
-        asks="The command that checks files out, as: checkout-tool edit {list}",
+        tr("Run a command before each step…"),
+        (tr("{list} becomes a file with one path per line; {phase} becomes before or after"),),
+        asks=tr("The command that checks files out, as: checkout-tool edit {list}"),
     )
     writable = Option(
-        LetStepsWrite("writable"), "Let steps make them writable", ("version control may not notice the change",)
+        LetStepsWrite("writable"),
+        tr("Let steps make them writable"),
+        (tr("version control may not notice the change"),),
     )
-    named = [*paths[:_MAX_NAMED], *([f"and {len(paths) - _MAX_NAMED} more"] if len(paths) > _MAX_NAMED else [])]
-    detail = "\n".join(("A step that would change one of them stops before anything is written:", *named))
-    title = f"{count(len(paths), 'file')} of the project {'is' if len(paths) == 1 else 'are'} read-only"
+    named = [
+        *paths[:_MAX_NAMED],
+        *([tr("and {number} more", number=len(paths) - _MAX_NAMED)] if len(paths) > _MAX_NAMED else []),
+    ]
+    detail = "\n".join((tr("A step that would change one of them stops before anything is written:"), *named))
+    title = tr(
+        "{files_are} read-only",
+        files_are=count(len(paths), "file of the project is", "files of the project are"),
+    )
     return (
         Item(LetStepsWrite("command").key, Stage.SURVEY, title, "own", paths[0], detail, False, (command, writable)),
     )

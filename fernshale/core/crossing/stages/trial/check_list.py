@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.quantities import count
+from fernshale.core.base.texts import count, tr
 from fernshale.core.crossing.project.check_runs import (
     OWN_CHECKS,
     REFUSED_CHECKS,
@@ -40,17 +40,19 @@ class ProposedCheck:
 def add_check(crossing: Crossing, scan: ProjectScan, check: Check) -> None:
     """Put a check on the list; one of the same name is replaced. Raises MisuseError for the name of one of the profile's."""
     if any(item.name == check.name for item in scan.profile.check):
-        raise MisuseError(f"the profile has a check {check.name} already")
+        raise MisuseError(tr("the profile has a check {name} already", name=check.name))
     kept = [item for item in own_checks(crossing) if item.name != check.name]
     crossing.keep(OWN_CHECKS, (*kept, check))
-    note(crossing, Stage.TRIAL, f"to try: {check.name}", check.why or check.by_hand, f"check {check.name}")
+    note(
+        crossing, Stage.TRIAL, tr("to try: {name}", name=check.name), check.why or check.by_hand, f"check {check.name}"
+    )
 
 
 def drop_check(crossing: Crossing, name: str) -> None:
     """Remove one of the crossing's own checks from the list. Raises MisuseError for another name."""
     kept = [item for item in own_checks(crossing) if item.name != name]
     if len(kept) == len(own_checks(crossing)):
-        raise MisuseError(f"{name} is no check of your own")
+        raise MisuseError(tr("{name} is no check of your own", name=name))
     crossing.keep(OWN_CHECKS, tuple(kept))
 
 
@@ -58,10 +60,16 @@ def mark_check(crossing: Crossing, scan: ProjectScan, action: MarkCheck, author:
     """Record what a person observed. Raises MisuseError for a check that is not listed."""
     name, verdict, evidence = action.check, action.verdict, author.why
     if not any(item.name == name for item in listed_checks(crossing, scan)):
-        raise MisuseError(f"there is no check {name}")
+        raise MisuseError(tr("there is no check {name}", name=name))
     result = CheckResult(name, verdict, evidence, scan.release, time.time(), 0.0, author.who)
     keep_results(crossing, [result])
-    note(crossing, Stage.TRIAL, f"{name}: {verdict} on {scan.release}", evidence, f"check {name}")
+    note(
+        crossing,
+        Stage.TRIAL,
+        tr("{name}: {verdict} on {release}", name=name, verdict=verdict, release=scan.release),
+        evidence,
+        f"check {name}",
+    )
 
 
 def propose_checks(crossing: Crossing, scan: ProjectScan) -> tuple[ProposedCheck, ...]:
@@ -82,9 +90,9 @@ def _silent(done: Sequence[LogEntry]) -> Iterable[ProposedCheck]:
     for entry in done:
         if entry.about.startswith("silent ") and entry.changes:
             files = ", ".join(change.path for change in entry.changes.files[:4])
-            words = f"Try what {files} does: {entry.why or entry.title}."
+            words = tr("Try what {files} does: {why}.", files=files, why=entry.why or entry.title)
             yield ProposedCheck(
-                Check(f"silent: {entry.title.partition(' · ')[0]}", by_hand=words), "it compiles either way"
+                Check(f"silent: {entry.title.partition(' · ')[0]}", by_hand=words), tr("it compiles either way")
             )
 
 
@@ -95,8 +103,10 @@ def _rewritten(done: Sequence[LogEntry]) -> Iterable[ProposedCheck]:
             for change in entry.changes.files:
                 touched.setdefault(change.path, []).append(entry.title.partition(" · ")[0])
     for path, titles in sorted(touched.items(), key=lambda item: -len(item[1])):
-        words = f"Check what {path} shows: {'; '.join(dict.fromkeys(titles))}."
-        yield ProposedCheck(Check(f"looks right: {path}", by_hand=words), f"{count(len(titles), 'rewrite')} in it")
+        words = tr("Check what {path} shows: {fromkeys}.", path=path, fromkeys="; ".join(dict.fromkeys(titles)))
+        yield ProposedCheck(
+            Check(f"looks right: {path}", by_hand=words), tr("{rewrites} in it", rewrites=count(len(titles), "rewrite"))
+        )
 
 
 def _plugins(done: Sequence[LogEntry]) -> Iterable[ProposedCheck]:
@@ -104,7 +114,9 @@ def _plugins(done: Sequence[LogEntry]) -> Iterable[ProposedCheck]:
         if entry.stage is Stage.PLUGINS and entry.about.startswith("plugin "):
             name = entry.about.removeprefix("plugin ")
             yield ProposedCheck(
-                Check(f"works: {name}", by_hand=f"Try what {name} is used for, above all your local edits."),
+                Check(
+                    f"works: {name}", by_hand=tr("Try what {name} is used for, above all your local edits.", name=name)
+                ),
                 entry.title,
             )
 
@@ -116,5 +128,7 @@ def _own_code(done: Sequence[LogEntry], scan: ProjectScan) -> Iterable[ProposedC
             own = [item.path for item in entry.changes.files if role_of(scan.profile, item.path).role == "own"]
             touched.update(own)
     for path, times in touched.most_common(4):
-        words = f"Try what {path} does; it was changed by {count(times, 'fix', 'fixes')}."
-        yield ProposedCheck(Check(f"behaves: {path}", by_hand=words), f"{count(times, 'fix', 'fixes')} in it")
+        words = tr("Try what {path} does; it was changed by {fixes}.", path=path, fixes=count(times, "fix", "fixes"))
+        yield ProposedCheck(
+            Check(f"behaves: {path}", by_hand=words), tr("{fixes} in it", fixes=count(times, "fix", "fixes"))
+        )

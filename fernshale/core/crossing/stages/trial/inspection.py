@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.baseline import read_baseline
 from fernshale.core.crossing.project.check_runs import check_rows
@@ -31,7 +32,7 @@ def inspect_trial(scan: ProjectScan, crossing: Crossing, compiles: bool = True) 
     if kept is None or kept.run.release != to:
         can_run = scan.profile.commands.run is not None
         view = TrialView(None, baseline, LogComparison(), can_run, (), rows, release=to, can_run=can_run)
-        items = [not_run_item("not run yet on this release", compiles)] if can_run else []
+        items = [not_run_item(tr("not run yet on this release"), compiles)] if can_run else []
         items += tried_items(view, crossing.decisions())
         return replace(view, items=(*items, *(leg_end_items(items, crossing) if compiles else ())))
     run = kept.run
@@ -59,7 +60,13 @@ def run_trial(crossing: Crossing, scan: ProjectScan, work: Work) -> RunRecord:
     """Run the game on the release the project is on, and keep how it went."""
     run = run_game(crossing, scan, Stage.TRIAL, work)
     crossing.keep(LAST_TRIAL, LastTrial(run, fingerprint(crossing, scan, ("generated",))))
-    words = f"runs in {seconds(run.elapsed_s)}" if run.passed else run.ending.words
+    words = tr("runs in {elapsed_s}", elapsed_s=seconds(run.elapsed_s)) if run.passed else run.ending.words
     checks = "".join(f" · {check.name} {check.verdict}" for check in run.checks)
-    note(crossing, Stage.TRIAL, f"trial on {run.release}: {words}{checks}", "", "trial")
+    note(
+        crossing,
+        Stage.TRIAL,
+        tr("trial on {release}: {words}{checks}", release=run.release, words=words, checks=checks),
+        "",
+        "trial",
+    )
     return run

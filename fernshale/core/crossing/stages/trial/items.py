@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from fernshale.core.base.quantities import seconds
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Decision
@@ -27,29 +28,33 @@ def accepted_words(view: TrialView, key: str) -> str:
 
 
 def not_run_item(title: str, compiles: bool) -> Item:
-    run = (Option(RunGame(), "Run the game", (), is_automatic=True),) if compiles else ()
-    detail = "" if compiles else "it is built first"
+    run = (Option(RunGame(), tr("Run the game"), (), is_automatic=True),) if compiles else ()
+    detail = "" if compiles else tr("it is built first")
     return Item("trial:run", Stage.TRIAL, title, detail=detail, needs_you=False, options=run)
 
 
 def _again(key: str) -> Option:
-    return Option(RunGame(key.removeprefix("trial:")), "Run again", ())
+    return Option(RunGame(key.removeprefix("trial:")), tr("Run again"), ())
 
 
 def _accept(key: str) -> Option:
-    return Option(Choose(key, "accept"), "It is meant to be so", ("write down why",))
+    return Option(Choose(key, "accept"), tr("It is meant to be so"), (tr("write down why"),))
 
 
 def trial_items(view: TrialView, decided: Mapping[str, Decision], compiles: bool) -> list[Item]:
     run = view.run
     assert run is not None
-    items = [not_run_item("files changed since the last run", compiles)] if view.is_stale else []
+    items = [not_run_item(tr("files changed since the last run"), compiles)] if view.is_stale else []
     if not run.passed:
         ending = run.ending
         detail = "\n".join(ending.stack or ending.last)
         items.append(
             Item(
-                "trial:failed", Stage.TRIAL, f"the run {ending.words}", detail=detail, options=(_again("trial:failed"),)
+                "trial:failed",
+                Stage.TRIAL,
+                tr("the run {words}", words=ending.words),
+                detail=detail,
+                options=(_again("trial:failed"),),
             )
         )
     items += tried_items(view, decided)
@@ -57,9 +62,14 @@ def trial_items(view: TrialView, decided: Mapping[str, Decision], compiles: bool
         worse = item.sign == "new" or (item.sign == "more" and item.severity)
         key = log_key(item)
         if worse and item.severity and key not in decided:
-            what = f"new {item.severity} in the log"
+            what = tr("new {severity} in the log", severity=item.severity)
             if item.sign == "more":
-                what = f"{item.severity} in the log {item.now} times instead of {item.before}"
+                what = tr(
+                    "{severity} in the log {now} times instead of {before}",
+                    severity=item.severity,
+                    now=item.now,
+                    before=item.before,
+                )
             items.append(Item(key, Stage.TRIAL, what, detail=item.sample, options=(_accept(key), _again(key))))
     return items + _measured(view, decided)
 
@@ -75,12 +85,18 @@ def tried_items(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
         if result.verdict == "not tried":
             if row.check.by_hand:
                 options = (
-                    Option(MarkCheck(row.check.name, "passed"), "It does", ()),
-                    Option(MarkCheck(row.check.name, "failed"), "It does not", ()),
+                    Option(MarkCheck(row.check.name, "passed"), tr("It does"), ()),
+                    Option(MarkCheck(row.check.name, "failed"), tr("It does not"), ()),
                     _accept(key),
                 )
                 items.append(
-                    Item(key, Stage.TRIAL, f"{row.check.name}: not tried", detail=row.check.by_hand, options=options)
+                    Item(
+                        key,
+                        Stage.TRIAL,
+                        tr("{name}: not tried", name=row.check.name),
+                        detail=row.check.by_hand,
+                        options=options,
+                    )
                 )
             continue
         title = f"{row.check.name}: {result.verdict}"
@@ -95,9 +111,12 @@ def leg_end_items(items: Sequence[Item], crossing: Crossing) -> list[Item]:
         return []
     following = setup.stops[setup.leg + 1]
     go_on = Option(
-        BeginNextLeg(), f"Begin the leg to {following}", (f"nothing is left on {setup.to}",), is_automatic=True
+        BeginNextLeg(),
+        tr("Begin the leg to {following}", following=following),
+        (tr("nothing is left on {to}", to=setup.to),),
+        is_automatic=True,
     )
-    title = f"{setup.to} is reached; the next stop is {following}"
+    title = tr("{to} is reached; the next stop is {following}", to=setup.to, following=following)
     return [Item("trial:leg", Stage.TRIAL, title, needs_you=False, options=(go_on,))]
 
 
@@ -107,9 +126,12 @@ def _measured(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
     for item in view.timings:
         key = f"trial:time:{item.name}"
         if item.verdict == "slower" and key not in decided:
-            title = f"{item.name} takes {item.ratio - 1:.0%} longer"
-            detail = (
-                f"{seconds(item.before)} before, {seconds(item.now)} now; by chance alone in {item.chance:.1%} of cases"
+            title = tr("{name} takes {ratio:.0%} longer", name=item.name, ratio=item.ratio - 1)
+            detail = tr(
+                "{before} before, {now} now; by chance alone in {chance:.1%} of cases",
+                before=seconds(item.before),
+                now=seconds(item.now),
+                chance=item.chance,
             )
             items.append(Item(key, Stage.TRIAL, title, detail=detail, options=(_accept(key), _again(key))))
     for pair in view.pictures:
@@ -117,7 +139,7 @@ def _measured(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
         if key in decided:
             continue
         if pair.difference is not None and not pair.difference.is_same:
-            told = pair.difference.why or f"{pair.difference.share:.1%} of it looks different"
+            told = pair.difference.why or tr("{share:.1%} of it looks different", share=pair.difference.share)
             items.append(Item(key, Stage.TRIAL, f"{pair.name}: {told}", options=(_accept(key), _again(key))))
         elif pair.trouble and pair.before:
             items.append(Item(key, Stage.TRIAL, f"{pair.name}: {pair.trouble}", options=(_accept(key), _again(key))))

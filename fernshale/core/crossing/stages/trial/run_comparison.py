@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from fernshale.core.base.cache import Cache
+from fernshale.core.base.texts import tr
 from fernshale.core.crossing.project.runs import RunRecord
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.stages.trial.view import PicturePair
@@ -30,10 +31,10 @@ def compared_timings(before: RunRecord | None, run: RunRecord) -> tuple[Timing, 
         return ()
     middle = [[_middle(times) for times in record.frame_runs if times] for record in (before, run)]
     found = (
-        compare_times("whole run", before.elapsed_runs, run.elapsed_runs, MIN_RUN_DIFFERENCE_S),
-        compare_times("until it has started", before.started_runs, run.started_runs, MIN_RUN_DIFFERENCE_S),
+        compare_times(tr("whole run"), before.elapsed_runs, run.elapsed_runs, MIN_RUN_DIFFERENCE_S),
+        compare_times(tr("until it has started"), before.started_runs, run.started_runs, MIN_RUN_DIFFERENCE_S),
         compare_times(
-            "a frame",
+            tr("a frame"),
             [value / 1000 for value in middle[0]],
             [value / 1000 for value in middle[1]],
             MIN_FRAME_DIFFERENCE_S,
@@ -52,7 +53,7 @@ def compared_pictures(before: RunRecord | None, run: RunRecord, scan: ProjectSca
         old = before.pictures.get(picture.name, "") if before else ""
         new = run.pictures.get(picture.name, "")
         if not old or not new:
-            trouble = "the run did not leave it" if not new else "the baseline has none"
+            trouble = tr("the run did not leave it") if not new else tr("the baseline has none")
             pairs.append(PicturePair(picture.name, old, new, None, trouble))
             continue
         try:
@@ -66,7 +67,7 @@ def _picture(before: str, now: str, tolerance: float, cache: Cache) -> PictureDi
     try:
         key = (before, Path(before).stat().st_mtime, now, Path(now).stat().st_mtime, tolerance)
     except OSError as error:
-        raise NoPicture(f"{error.filename} is missing") from error
+        raise NoPicture(tr("{filename} is missing", filename=error.filename)) from error
     return cache.get(
         "pictures", key, lambda: compare_pictures(Path(before), Path(now), tolerance)[0], lambda found: 10_000
     )
