@@ -88,7 +88,7 @@ class StatusLine(QStatusBar):
         self._tick.stop()
         was_shown = self._progress.isVisible()
         if was_shown and not self._undo.isVisible():
-            self.say("ready")
+            self.say(tr("ready"))
         wanted = usable_settings().notifications
         if was_shown and wanted.enabled and self._pace.elapsed_s >= wanted.after_seconds and not self.isActiveWindow():
             # The message names the result a moment later.

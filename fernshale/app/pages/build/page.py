@@ -169,7 +169,7 @@ class BuildPage(Page):
         self._far.setAccessibleName(tr("Confidence for automatic fixes"))
         self._far.setToolTip(tr("Fixes of this confidence or more are applied automatically"))
         for value in _HOW_FAR:
-            self._far.addItem(tr("from {value:.2f}", value=value) if value <= 1 else "none", value)
+            self._far.addItem(tr("from {value:.2f}", value=value) if value <= 1 else tr("none"), value)
         self._far.activated.connect(lambda at: self.session.choose_confidence(self._far.itemData(at)))
         self._more = button(self, tr("More…"), self._open_more)
         for made in (self._far, self._rounds_button, self._more, self._apply_fixes, self._build):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fernshale.core.base.release import parse_release
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import tr, tr_marked
 from fernshale.core.crossing.project.plugin_plan import plugin_key
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing
@@ -59,7 +59,13 @@ def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item
         title, options = tr("{id} has nothing for {to}", id=step.id, to=to), (keep, aside)
     elif step.action in NEED_DECISION:
         title, options = (
-            tr("{id} for {release}: {action}, {version}", id=step.id, release=to, action=step.action, version=step.to),
+            tr(
+                "{id} for {release}: {action}, {version}",
+                id=step.id,
+                release=to,
+                action=tr_marked(step.action),
+                version=step.to,
+            ),
             (take, keep, aside),
         )
     elif step.action == "follow":

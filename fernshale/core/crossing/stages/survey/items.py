@@ -118,13 +118,21 @@ def _odd_site(site: FoundSite, scan: ProjectScan) -> Item:
     )
 
 
+# By whether the profile can build and whether it can run: the question, and the options.
+_BASELINE_WORDS = {
+    (True, True): (
+        tr("no baseline yet: does it build and run today?"), tr("Build and run it now"), tr("Build and run again"),
+    ),
+    (True, False): (tr("no baseline yet: does it build today?"), tr("Build it now"), tr("Build again")),
+    (False, True): (tr("no baseline yet: does it run today?"), tr("Run it now"), tr("Run again")),
+}  # fmt: skip
+
+
 def baseline_items(scan: ProjectScan, crossing: Crossing | None, baseline: Baseline | None) -> list[Item]:
     commands = scan.profile.commands
-    does = " and ".join(
-        word for word, command in (("build", commands.build), ("run", commands.run)) if command is not None
-    )
-    if crossing is None or not does:
+    if crossing is None or (commands.build is None and commands.run is None):
         return []
+    question, now, again_words = _BASELINE_WORDS[commands.build is not None, commands.run is not None]
     without = Option(
         Choose(BASELINE_KEY, "without"),
         tr("Continue without a baseline"),
@@ -134,19 +142,15 @@ def baseline_items(scan: ProjectScan, crossing: Crossing | None, baseline: Basel
     if baseline is None:
         build = Option(
             TakeBaseline(),
-            tr("{action} it now", action=does.capitalize()),
+            now,
             (tr("the profile has the commands"),),
             is_automatic=True,
         )
-        title = (
-            tr("no baseline yet: does it {does} today?", does=does)
-            if is_before
-            else tr("no baseline on {before}", before=crossing.setup.from_)
-        )
+        title = question if is_before else tr("no baseline on {before}", before=crossing.setup.from_)
         options = (build, without) if is_before else (without,)
         return [Item(BASELINE_KEY, Stage.SURVEY, title, detail="", options=options, needs_you=not is_before)]
     if not baseline.is_good(commands):
-        again = Option(TakeBaseline(), tr("{action} again", action=does.capitalize()), ())
+        again = Option(TakeBaseline(), again_words, ())
         title = tr(
             "today's project on {release}: {baseline}",
             release=baseline.release,
