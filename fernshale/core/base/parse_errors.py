@@ -8,21 +8,22 @@ import tomllib
 from itertools import accumulate
 from typing import Any
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 
 # Characters that indent a YAML block by one level: blanks, and list and key markers on one line.
-_YAML_LEAD = re.compile(r"(?:[-?:][ \t]+|[ \t])*(?:[-?:](?=\n|\Z))?")
-_YAML_MARK = re.compile(r"[-?:](?=[ \t\n]|\Z)")
-_BRACKET = re.compile(r"[\[\]{}]")
+_YAML_LEAD = lazy_pattern(r"(?:[-?:][ \t]+|[ \t])*(?:[-?:](?=\n|\Z))?")
+_YAML_MARK = lazy_pattern(r"[-?:](?=[ \t\n]|\Z)")
+_BRACKET = lazy_pattern(r"[\[\]{}]")
 # The fast YAML reader keeps open blocks in a small fixed buffer without checking its bounds.
 MAX_YAML_BLOCKS = 100
 # A key of TOML with so many parts is no key of a settings file, and costs the square of its length.
 _MAX_KEY_PARTS = 100
-_LONG_KEY = re.compile(rf"""(?:(?:[\w-]++|"[^"\n]*+"|'[^'\n]*+')[ \t]*+\.[ \t]*+){{{_MAX_KEY_PARTS}}}""")
+_LONG_KEY = lazy_pattern(rf"""(?:(?:[\w-]++|"[^"\n]*+"|'[^'\n]*+')[ \t]*+\.[ \t]*+){{{_MAX_KEY_PARTS}}}""")
 
 
 # The tag of a whole document. Some tools declare its handle for the first document only, which YAML does not allow.
-_DOCUMENT_TAG = re.compile(r"(?m)^(?P<marker>---[ \t]+)(?P<tag>!\S*)")
+_DOCUMENT_TAG = lazy_pattern(r"(?m)^(?P<marker>---[ \t]+)(?P<tag>!\S*)")
 
 
 class Malformed(ValueError):

@@ -18,6 +18,7 @@ from dataclasses import replace
 from typing import Literal
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.ranges import (
     Clause,
     Conjunction,
@@ -38,12 +39,12 @@ Dialect = Literal["range", "interval", "comparators", "npm", "cargo", "pep440", 
 # What happens to a range that does not hold the new release.
 Policy = Literal["widen", "next bound", "move"]
 
-_ENTRY = re.compile(r"""(?P<quote>["']?)(?P<release>[^"',\[\]\s]+)(?P=quote)""")
+_ENTRY = lazy_pattern(r"""(?P<quote>["']?)(?P<release>[^"',\[\]\s]+)(?P=quote)""")
 _FOREIGN: dict[Dialect, re.Pattern[str]] = {
-    "npm": re.compile(r"~[=>]|==|!=|[\[(]|,"),
-    "cargo": re.compile(r"~[=>]|==|!=|[\[(]|\||\s-\s"),
-    "pep440": re.compile(r"\^|(?<![=])~(?!=)|[\[(]|\||\s-\s|[xX](?![A-Za-z])"),
-    "interval": re.compile(r"[<>^~|]"),
+    "npm": lazy_pattern(r"~[=>]|==|!=|[\[(]|,"),
+    "cargo": lazy_pattern(r"~[=>]|==|!=|[\[(]|\||\s-\s"),
+    "pep440": lazy_pattern(r"\^|(?<![=])~(?!=)|[\[(]|\||\s-\s|[xX](?![A-Za-z])"),
+    "interval": lazy_pattern(r"[<>^~|]"),
 }
 
 

@@ -21,12 +21,13 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.release import ReleaseNumber, parse_release, release_of
 from fernshale.core.base.texts import tr
 
-_INTERVAL = re.compile(r"\s*([\[(])\s*([^,\s\])]*)\s*(?:(,\s*)([^,\s\])]*))?\s*([\])])\s*")
-_CLAUSE = re.compile(r"(?P<sign>>=|<=|==|=|!=|~=|~>|>|<|\^|~)?(?P<gap>\s*)(?P<release>[0-9vV*xX][^\s,]*)")
-_HYPHEN = re.compile(r"^\s*(\S+)(\s+-\s+)(\S+)\s*$")
+_INTERVAL = lazy_pattern(r"\s*([\[(])\s*([^,\s\])]*)\s*(?:(,\s*)([^,\s\])]*))?\s*([\])])\s*")
+_CLAUSE = lazy_pattern(r"(?P<sign>>=|<=|==|=|!=|~=|~>|>|<|\^|~)?(?P<gap>\s*)(?P<release>[0-9vV*xX][^\s,]*)")
+_HYPHEN = lazy_pattern(r"^\s*(\S+)(\s+-\s+)(\S+)\s*$")
 _ANYTHING = ("*", "", "x", "X", "any")
 
 

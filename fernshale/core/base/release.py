@@ -13,9 +13,10 @@ from dataclasses import dataclass
 from functools import lru_cache, total_ordering
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 
-_SHAPE = re.compile(
+_SHAPE = lazy_pattern(
     r"^[vV]?(?:(?P<epoch>\d+)!)?(?P<numbers>\d+(?:\.\d+)*|\d{4}(?:-\d\d){1,2})"
     r"(?:[-._]?(?P<mark>[A-Za-z][0-9A-Za-z._-]*|(?<=-)\d+))?(?:\+[0-9A-Za-z._-]+)?$"
 )

@@ -8,10 +8,11 @@ from __future__ import annotations
 import re
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.release import ReleaseNumber, parse_release
 from fernshale.core.base.texts import tr
 
-_WRITTEN = re.compile(r"(?P<prefix>[A-Za-z][A-Za-z_-]*?[-_ ]?)?(?P<numbers>\d+(?:[._]\d+)*)(?P<rest>.*)", re.DOTALL)
+_WRITTEN = lazy_pattern(r"(?P<prefix>[A-Za-z][A-Za-z_-]*?[-_ ]?)?(?P<numbers>\d+(?:[._]\d+)*)(?P<rest>.*)", re.DOTALL)
 
 
 def read_written(text: str) -> ReleaseNumber | None:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import codecs
-import re
 from dataclasses import dataclass, replace
 
-_LINE = re.compile(r"[^\n]*\n|[^\n]+")
+from fernshale.core.base.lazy_pattern import lazy_pattern
+
+_LINE = lazy_pattern(r"[^\n]*\n|[^\n]+")
 _MARKS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
 _FIRST = frozenset(mark[:1] for mark, _ in _MARKS)
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, TypeVar, cast
 
 from fernshale.core.base.errors import FormatError, MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.parse_errors import Malformed, load_toml
 from fernshale.core.base.texts import tr
 
@@ -32,8 +33,8 @@ class ByKind:
 
 # Longer texts are parsed each time, characters.
 _MAX_KEPT = 1_000_000
-_HEADER = re.compile(r"^\s*(\[\[?)\s*([^\]]+?)\s*\]\]?\s*(?:#.*)?$")
-_KEY = re.compile(r"""^\s*((?:[\w-]+|"[^"]*"|'[^']*')(?:\s*\.\s*(?:[\w-]+|"[^"]*"|'[^']*'))*)\s*=""")
+_HEADER = lazy_pattern(r"^\s*(\[\[?)\s*([^\]]+?)\s*\]\]?\s*(?:#.*)?$")
+_KEY = lazy_pattern(r"""^\s*((?:[\w-]+|"[^"]*"|'[^']*')(?:\s*\.\s*(?:[\w-]+|"[^"]*"|'[^']*'))*)\s*=""")
 
 
 def read_toml(path: Path, shape: type[T], name: str) -> T:

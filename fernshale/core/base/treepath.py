@@ -6,17 +6,17 @@ On disk `pathlib.Path` is used; a TreePath never leaves its tree.
 from __future__ import annotations
 
 import os
-import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import NewType
 
 from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 
 TreePath = NewType("TreePath", str)
 # A part that is empty, `.` or `..`, or the byte that ends names.
-_OUTSIDE = re.compile(r"(?:\A|/)\.{0,2}(?:/|\Z)|\0")
+_OUTSIDE = lazy_pattern(r"(?:\A|/)\.{0,2}(?:/|\Z)|\0")
 
 # Control characters, marks that turn the direction of text, and invisible separators of lines.
 _PICTURES = {

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr, tr_marked
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.message_patterns import (
@@ -33,40 +34,40 @@ from fernshale.core.build.message_patterns import (
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.symbol_on_line import LineOf, called_near, held_near, no_lines, object_near
 
-_QUOTED = re.compile(r"'([^']+)'")
-_NUMBER = re.compile(r"\d+")
+_QUOTED = lazy_pattern(r"'([^']+)'")
+_NUMBER = lazy_pattern(r"\d+")
 _NO_METHOD = "abstract:"
-_ABSTRACT = re.compile(r"abstract (?:class )?(?:type )?'(?P<symbol>[^']+)'|'(?P<class>[^']+)' is an abstract class")
-_PURE = re.compile(r"'virtual (?P<symbol>[^']*\([^']*\)[^']*)'|unimplemented pure virtual method '(?P<method>\w+)'")
+_ABSTRACT = lazy_pattern(r"abstract (?:class )?(?:type )?'(?P<symbol>[^']+)'|'(?P<class>[^']+)' is an abstract class")
+_PURE = lazy_pattern(r"'virtual (?P<symbol>[^']*\([^']*\)[^']*)'|unimplemented pure virtual method '(?P<method>\w+)'")
 # A type inside another word: the class itself, or with nothing as an alternative.
-_WRAPPED = re.compile(r"(?:[Tt]ype|Optional)\[(?P<type>[^\[\]]+)\]")
+_WRAPPED = lazy_pattern(r"(?:[Tt]ype|Optional)\[(?P<type>[^\[\]]+)\]")
 # A class lacks a member of an interface that it declares to implement.
-_LACKS = re.compile(r"Property '(?P<symbol>\w+)' is missing in type")
+_LACKS = lazy_pattern(r"Property '(?P<symbol>\w+)' is missing in type")
 # A note says that a class is only forward-declared at the error, and the kinds of errors that can follow.
-_ANNOUNCED = re.compile(
+_ANNOUNCED = lazy_pattern(
     r"(?:forward declaration of|class type) '(?:class |struct |union )?(?P<symbol>[\w:]+)[^']*'(?: is incomplete)?$"
 )
 _UNSEEN = (INCOMPLETE, CONVERSION, "other")
 # Kinds of errors about a variable or field that messages do not name.
 _OF_NAMES = (EMPTY, NUMBER)
 # Names as they are declared: what may be before and after them.
-_NAME = re.compile(r"[^\W\d]\w*")
-_FUNCTION = re.compile(
+_NAME = lazy_pattern(r"[^\W\d]\w*")
+_FUNCTION = lazy_pattern(
     r"\s*(?:(?:pub|async|export|local|static|public|private|protected)\s+)*(?:def|function|func|fn|fun)\b"
 )
-_STATEMENT = re.compile(
+_STATEMENT = lazy_pattern(
     r"\s*(?:return|throw|raise|yield|await|case|goto|delete|print|assert|else|if|while|for|switch|echo)\b"
 )
-_TYPE_BEFORE = re.compile(r"[\w>\]][\s*&]+$")
-_TYPED = re.compile(r"[(,]\s*(?:(?:const|struct|final|unsigned)\s+)*[^\W\d][\w:.<>]*(?:\[\])?[\s*&]+$")
+_TYPE_BEFORE = lazy_pattern(r"[\w>\]][\s*&]+$")
+_TYPED = lazy_pattern(r"[(,]\s*(?:(?:const|struct|final|unsigned)\s+)*[^\W\d][\w:.<>]*(?:\[\])?[\s*&]+$")
 _AFTER_NAME = ("=", ";", ",", ":", "{", "")
 _AFTER_PARAMETER = (",", ")", "=", ":")
 _AFTER_INITIALISED = ("=", ":")
 # If the message names no symbol, the tool prints it on a separate line: `symbol:   method foo()`.
-_DETAIL = re.compile(
+_DETAIL = lazy_pattern(
     r"^symbol ?: +(?:variable|method|class|package|static|interface|constructor)? *(?P<symbol>[\w.$]+)"
 )
-_DETAIL_SCOPE = re.compile(
+_DETAIL_SCOPE = lazy_pattern(
     r"^location ?: +(?:variable \w+ of type|class|interface|package|enum|record)? *(?P<scope>[\w.$<>]+)"
 )
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from itertools import takewhile
 from typing import Literal
+
+from fernshale.core.base.lazy_pattern import lazy_pattern
 
 # Of the largest number of lines that a file can have.
 _MAX_DIGITS = 12
@@ -14,8 +15,8 @@ _MAX_DIGITS = 12
 Severity = Literal["error", "warning", "note"]
 
 # How compilers of C and C++ introduce the place where a macro is used, innermost first, and a place in its code, outermost first.
-_MACRO_USE = re.compile(r"^in expansion of macro .(?P<macro>\w+)")
-_MACRO_CODE = re.compile(r"^(?:expanded from|in definition of) macro .(?P<macro>\w+)")
+_MACRO_USE = lazy_pattern(r"^in expansion of macro .(?P<macro>\w+)")
+_MACRO_CODE = lazy_pattern(r"^(?:expanded from|in definition of) macro .(?P<macro>\w+)")
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.build.owners import Owned
 
 # (file, code, message)
 ErrorKey = tuple[str, str, str]
 
-_NUMBER = re.compile(r"\d+")
+_NUMBER = lazy_pattern(r"\d+")
 
 
 def count_errors(diagnostics: Iterable[Owned]) -> dict[ErrorKey, int]:

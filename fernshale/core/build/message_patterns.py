@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import marked
 
 _QUOTES = str.maketrans({"‘": "'", "’": "'", "`": "'", "´": "'", "“": "'", "”": "'", '"': "'"})
@@ -67,7 +68,7 @@ def is_undeclared_call(message: str) -> bool:
 
 
 def _rows(kind: str, title: str, *patterns: str) -> tuple[Wording, ...]:
-    return tuple(Wording(kind, re.compile(pattern), title) for pattern in patterns)
+    return tuple(Wording(kind, lazy_pattern(pattern), title) for pattern in patterns)
 
 
 _S = r"'(?P<symbol>[^']+)'"

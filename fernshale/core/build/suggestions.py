@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import re
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import last_name, plain_quotes
 
-_HINT = re.compile(
+_HINT = lazy_pattern(
     r"(?:; maybe|[Dd]id you mean(?: to (?:use|write))?(?: the \w+(?: \w+)?)?:?|[Pp]erhaps you meant|[Ss]uggested alternatives?:"
     r"|(?:there is|there exists) an? [\w ]+ with a similar name[^:]*:?)(?P<names>(?:,? (?:or )?'[^']+')+)"
     # A name that is only offered to say how to reach it is hidden itself.
     r"(?!\?? \((?:accessible|accessed) via)"
 )
-_ACCESSOR = re.compile(r"(?:accessible|accessed) via '(?:[^'(]*[\s:&*])?(?P<name>\w+)\(\)")
+_ACCESSOR = lazy_pattern(r"(?:accessible|accessed) via '(?:[^'(]*[\s:&*])?(?P<name>\w+)\(\)")
 
 
-_ARGUMENT = re.compile(r"(?:keyword argument|parameter named|named argument) '(?P<name>\w+)'")
+_ARGUMENT = lazy_pattern(r"(?:keyword argument|parameter named|named argument) '(?P<name>\w+)'")
 
 
 def arguments_of(cause: Cause) -> frozenset[str]:

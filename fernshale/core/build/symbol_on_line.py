@@ -5,26 +5,27 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.build.diagnostics import SourcePlace
 from fernshale.core.build.message_patterns import OVERRIDE, last_name, plain_quotes
 from fernshale.core.build.owners import Owned
 
-_QUOTED = re.compile(r"'([^']+)'")
-_CALLED = re.compile(r"([^\W\d]\w*)\s*\(")
+_QUOTED = lazy_pattern(r"'([^']+)'")
+_CALLED = lazy_pattern(r"([^\W\d]\w*)\s*\(")
 # Text that may precede a method, on lines of its own.
-_ANNOTATIONS = re.compile(r"^\s*(?:@[\w.]+(?:\([^()]*\))?\s*)+")
+_ANNOTATIONS = lazy_pattern(r"^\s*(?:@[\w.]+(?:\([^()]*\))?\s*)+")
 _MAX_ANNOTATIONS = 4
 # A name with its owner and the member that it lacks; the name by which a method refers to its object.
-_CHAIN = re.compile(r"[^\W\d]\w*(?: *\. *[^\W\d]\w*)*")
-_LACKING = re.compile(r"has no attribute '(?P<attribute>\w+)'|^'(?P<member>\w+)' is not a known attribute")
+_CHAIN = lazy_pattern(r"[^\W\d]\w*(?: *\. *[^\W\d]\w*)*")
+_LACKING = lazy_pattern(r"has no attribute '(?P<attribute>\w+)'|^'(?P<member>\w+)' is not a known attribute")
 _OBJECTS = ("self", "cls", "this")
 # An argument that a checker names by its number.
-_ARGUMENT = re.compile(r"^Argument (?P<number>\d+) to '(?P<call>\w+)'")
+_ARGUMENT = lazy_pattern(r"^Argument (?P<number>\d+) to '(?P<call>\w+)'")
 # The position of the name in an assignment.
-_SETS = re.compile(r"^Incompatible types in assignment ")
-_TARGET = re.compile(r"\s*(?P<target>[^\W\d][\w.]*)\s*(?:[-+*/%@&|^]|//|\*\*|<<|>>)?=(?!=)")
+_SETS = lazy_pattern(r"^Incompatible types in assignment ")
+_TARGET = lazy_pattern(r"\s*(?P<target>[^\W\d][\w.]*)\s*(?:[-+*/%@&|^]|//|\*\*|<<|>>)?=(?!=)")
 # A variable, whole, by index or called, with members of members.
-_MEMBER_OF = re.compile(
+_MEMBER_OF = lazy_pattern(
     r"(?P<object>[^\W\d]\w*)(?:\[[^\]]*\]|\([^()]*\))?(?:\s*(?:\.|->)\s*[^\W\d]\w*(?:\[[^\]]*\])?)+"
 )
 

@@ -17,6 +17,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.limits import limits
 from fernshale.core.base.texts import tr
 from fernshale.core.data.fields import FieldValue
@@ -24,7 +25,7 @@ from fernshale.core.data.fields import FieldValue
 Variables = Mapping[str, FieldValue]
 _Node = Callable[[Variables], FieldValue]
 
-_TOKEN = re.compile(
+_TOKEN = lazy_pattern(
     r"""\s*(?:(?P<number>\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+)|(?P<text>"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')
     |(?P<name>[A-Za-z_@][\w@]*(?:\.[\w@]+)*)|(?P<field>`[^`]+`)|(?P<sign>==|!=|<=|>=|[-+*/%<>(),]))""",
     re.VERBOSE,

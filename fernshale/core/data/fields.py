@@ -11,15 +11,16 @@ import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.data.paths import children
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed, Span
 from fernshale.core.data.xml_tree import escaped
 
 FieldValue = str | float | int | bool | None
-_NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
-_BARE = re.compile(r"[A-Za-z_][\w ./-]*")
-_BARE_KEY = re.compile(r"[A-Za-z_][\w-]*")
+_NUMBER = lazy_pattern(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
+_BARE = lazy_pattern(r"[A-Za-z_][\w ./-]*")
+_BARE_KEY = lazy_pattern(r"[A-Za-z_][\w-]*")
 _QUOTES = ('"', "'")
 _LITERALS: Mapping[str, FieldValue] = {"true": True, "false": False, "null": None}
 

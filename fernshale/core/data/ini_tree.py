@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import re
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed, Span, line_items
 
-_SECTION = re.compile(r"[ \t]*\[([^\]\n]*)\][ \t]*(?:[;#][^\n]*)?\r?$")
-_PAIR = re.compile(r"[ \t]*([^=:#;\s][^=:\n]*?)[ \t]*[=:][ \t]*(.*?)[ \t]*(?:[ \t][;#][^\n]*)?\r?$")
-_PROPERTY = re.compile(
+_SECTION = lazy_pattern(r"[ \t]*\[([^\]\n]*)\][ \t]*(?:[;#][^\n]*)?\r?$")
+_PAIR = lazy_pattern(r"[ \t]*([^=:#;\s][^=:\n]*?)[ \t]*[=:][ \t]*(.*?)[ \t]*(?:[ \t][;#][^\n]*)?\r?$")
+_PROPERTY = lazy_pattern(
     r"[ \t]*((?:[^=:#!\s\\]|\\.)(?:[^=:\s\\]|\\.)*)(?:[ \t]*[=:][ \t]*|[ \t]+|(?=\r?$))(.*?)[ \t]*\r?$", re.DOTALL
 )
 _INI_COMMENTS = (";", "#")

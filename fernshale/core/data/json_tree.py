@@ -5,12 +5,13 @@ from __future__ import annotations
 import json
 import re
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.data.tree import DataDocument, Node, NotKeyed, Span, flow_items
 
-_SKIP = re.compile(r"(?:[ \t\r\n\ufeff]++|//[^\n]*+|/\*.*?\*/)*+", re.DOTALL)
-_STRING = re.compile(r'"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"')
-_PLAIN = re.compile(r"-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|true|false|null")
+_SKIP = lazy_pattern(r"(?:[ \t\r\n\ufeff]++|//[^\n]*+|/\*.*?\*/)*+", re.DOTALL)
+_STRING = lazy_pattern(r'"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"')
+_PLAIN = lazy_pattern(r"-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|true|false|null")
 _COMMENTS = ("//", "/*")
 _DEEPEST = 100
 

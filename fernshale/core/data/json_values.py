@@ -9,12 +9,13 @@ import json
 import re
 from collections.abc import Iterator
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.data.json_tree import read_json
 from fernshale.core.data.paths import DataPath, walk
 from fernshale.core.data.tree import Span
 
 # A string, an opening or closing bracket, a comma, or a bare token; colons and blanks are redundant.
-_TOKEN = re.compile(r'("[^"\\]*+(?:\\.[^"\\]*+)*+")|([{\[])|([}\]])|(,)|([^\s{}\[\],:"]++)', re.DOTALL)
+_TOKEN = lazy_pattern(r'("[^"\\]*+(?:\\.[^"\\]*+)*+")|([{\[])|([}\]])|(,)|([^\s{}\[\],:"]++)', re.DOTALL)
 _STRING = 1
 _OPEN = 2
 _CLOSE = 3

@@ -10,11 +10,12 @@ import re
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node
 
 DataPath = tuple[str, ...]
-_ELEMENT = re.compile(r"\[\[(?P<list>.*)\]\] (?P<which>.*)$")
-_INNER = re.compile(r"\[(?P<table>.*)\] of \[\[(?P<list>.*)\]\] (?P<which>.*)$")
+_ELEMENT = lazy_pattern(r"\[\[(?P<list>.*)\]\] (?P<which>.*)$")
+_INNER = lazy_pattern(r"\[(?P<table>.*)\] of \[\[(?P<list>.*)\]\] (?P<which>.*)$")
 
 
 def walk(document: DataDocument) -> Iterator[tuple[DataPath, Node]]:

@@ -9,16 +9,17 @@ import html
 import re
 from dataclasses import dataclass, field
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
 
-MARKUP = re.compile(
+MARKUP = lazy_pattern(
     r"""(?P<comment><!--.*?-->)|(?P<other><\?.*?\?>)|(?P<refused><!\[CDATA\[|<!)
     |(?P<close></[^>]*>)|(?P<tag><(?P<name>[^\s/>]+)(?P<attributes>(?:[^>"'/]++|/(?!>)|"[^"]*+"|'[^']*+')*+)(?P<empty>/?)>)""",
     re.VERBOSE | re.DOTALL,
 )
-ATTRIBUTE = re.compile(r"""([^\s=/]+)\s*=\s*("[^"]*"|'[^']*')""")
-_COMMENT_AFTER = re.compile(r"[ \t]*<!--[^\n]*?-->[ \t]*(?=\r?\n|$)")
+ATTRIBUTE = lazy_pattern(r"""([^\s=/]+)\s*=\s*("[^"]*"|'[^']*')""")
+_COMMENT_AFTER = lazy_pattern(r"[ \t]*<!--[^\n]*?-->[ \t]*(?=\r?\n|$)")
 _COMMENTS = ("<!--",)
 
 

@@ -3,10 +3,10 @@ of its own. Several documents are rejected, since a tree cannot represent them."
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 from typing import Any
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.parse_errors import Malformed, compose_yaml
 from fernshale.core.base.texts import tr
 from fernshale.core.data.tree import DataDocument, Node, NotKeyed, Span, flow_items, line_items
@@ -14,9 +14,9 @@ from fernshale.core.data.tree import DataDocument, Node, NotKeyed, Span, flow_it
 _COMMENTS = ("#",)
 _DEEPEST = 60
 # The tag and the anchor before a value.
-_PROPERTIES = re.compile(r"(?:[&!]\S*(?:[ \t\r\n]+|\Z))+")
+_PROPERTIES = lazy_pattern(r"(?:[&!]\S*(?:[ \t\r\n]+|\Z))+")
 # An alias as a value, with what precedes it.
-_ALIAS = re.compile(r"[\s:,\[{-]*(?P<name>\*[^\s,\]}]+)")
+_ALIAS = lazy_pattern(r"[\s:,\[{-]*(?P<name>\*[^\s,\]}]+)")
 
 
 def read_yaml_tree(text: str) -> DataDocument:

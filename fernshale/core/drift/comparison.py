@@ -15,6 +15,7 @@ from fernshale.core.base.confidence import (
     STATED_WITH_MORE,
 )
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.accepted_arguments import signatures_of
 from fernshale.core.drift.declarations import plain_type, renamed_type
@@ -50,10 +51,10 @@ _SAY_SO = (*C_FAMILY, *ENDINGS["c#"])
 _WITHOUT_BODIES = (".pyi", ".d.ts", ".d.mts", ".d.cts")
 _PYTHON = ENDINGS["python"]
 # Older notations for union types, none of which has several parts; and macros that are no types.
-_EITHER = re.compile(r"(?:Optional\[(?!Union)|Union\[(?![^\]]*\[))(.*)\]")
-_MACRO = re.compile(r"[A-Z][A-Z0-9_]{3,}")
+_EITHER = lazy_pattern(r"(?:Optional\[(?!Union)|Union\[(?![^\]]*\[))(.*)\]")
+_MACRO = lazy_pattern(r"[A-Z][A-Z0-9_]{3,}")
 # The type of a constant of a script that can be called.
-_FUNCTION_TYPE = re.compile(r"=>|^typeof\b")
+_FUNCTION_TYPE = lazy_pattern(r"=>|^typeof\b")
 _NOTHING = frozenset(("pass", "return", "None", "raise", "NotImplementedError", "self", "undefined"))
 # Minimum score to report the old symbol as renamed to the new one; below, it is reported as removed, with candidates.
 _MIN_SCORE = 0.35
@@ -367,7 +368,7 @@ def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Side
         yield ApiChange("deprecated", before, fresh, f"{before.full}: {short(fresh.deprecated)}", candidates)
 
 
-_FUNCTION_TYPE = re.compile(r"=>|^typeof\b")
+_FUNCTION_TYPE = lazy_pattern(r"=>|^typeof\b")
 
 
 def _other_kind(before: Symbol, after: Symbol) -> ApiChange | None:

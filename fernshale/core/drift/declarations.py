@@ -10,6 +10,7 @@ from itertools import groupby
 from operator import attrgetter
 
 from fernshale.core.base.languages import SCRIPTS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.names.script_builds import is_declaration, module_of
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
@@ -83,7 +84,7 @@ def _with_hidden(symbols: Sequence[Symbol]) -> list[Symbol]:
 
 
 # Words before a type that do not say which one it is.
-_OF_DECLARATION = re.compile(r"\b(?:const|volatile|struct|union|enum|class)\s+(?=[A-Za-z_:])")
+_OF_DECLARATION = lazy_pattern(r"\b(?:const|volatile|struct|union|enum|class)\s+(?=[A-Za-z_:])")
 
 
 def without_qualifiers(type_: str) -> str:

@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 
 from fernshale.core.base.languages import C_FAMILY, DASH_COMMENTS, HASH_COMMENTS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 
 # In C and C++ a backslash at the end of a line continues a comment on the next one.
-_SPLICED = re.compile(rb"(?:\s+|//[^\\\n]*(?:\\.[^\\\n]*)*\\?|/\*.*?\*/)*+", re.DOTALL)
-_SLASHES = re.compile(rb"(?:\s+|//[^\n]*|/\*.*?\*/)*+", re.DOTALL)
-_HASHES = re.compile(rb"(?:\s+|#[^\n]*)*+")
-_DASHES = re.compile(rb"(?:\s+|--(?!\[)[^\n]*)*+")
+_SPLICED = lazy_pattern(rb"(?:\s+|//[^\\\n]*(?:\\.[^\\\n]*)*\\?|/\*.*?\*/)*+", re.DOTALL)
+_SLASHES = lazy_pattern(rb"(?:\s+|//[^\n]*|/\*.*?\*/)*+", re.DOTALL)
+_HASHES = lazy_pattern(rb"(?:\s+|#[^\n]*)*+")
+_DASHES = lazy_pattern(rb"(?:\s+|--(?!\[)[^\n]*)*+")
 # A comment may announce a deprecation.
 _TELLING = (b"eprecat", b"EPRECAT", b"bsolete")
 

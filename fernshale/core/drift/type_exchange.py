@@ -5,13 +5,13 @@ When the declarations that used a type T all have U now, T became U, however dif
 
 from __future__ import annotations
 
-import re
 from collections import Counter, defaultdict
 from collections.abc import Collection, Iterator, Mapping, Sequence
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
-_NAME = re.compile(r"[A-Za-z_]\w{2,}")
+_NAME = lazy_pattern(r"[A-Za-z_]\w{2,}")
 Path = tuple[str, ...]
 
 

@@ -13,19 +13,20 @@ from collections.abc import Iterable, Mapping
 from functools import cached_property
 from pathlib import Path
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.release_symbols import read_bytes
 
 # Values in declarations without bodies whose definitions have the real value.
 _NO_VALUE = frozenset(("...", "?", "…"))
-_NAME = re.compile(r"[A-Za-z_]\w*(?:(?:::|\.)[A-Za-z_]\w*)*")
-_NUMBER = re.compile(
+_NAME = lazy_pattern(r"[A-Za-z_]\w*(?:(?:::|\.)[A-Za-z_]\w*)*")
+_NUMBER = lazy_pattern(
     r"([-+]?)(0[xX][0-9a-fA-F]+|0[bB][01]+|(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)(?:[uUlLfFdDnm]|[iu]\d+|f(?:32|64))*"
 )
 # Literals in brackets, with or without the name of what they make: (0, 0), Point(0, 0), {1.0f, 2.0f}.
 _GROUPED = r"""(?:[A-Za-z_][\w.:]*)?(?:\([-+\w.,"' \t]{1,120}\)|\{[-+\w.,"' \t]{1,120}\})"""
 _LITERAL = rf"""{_GROUPED}|[-+]?\.?\d[\w.]*|"[^"\n]*"|'[^'\n]*'|\w+"""
-_GROUP = re.compile(r"([A-Za-z_][\w.:]*)?[({]([^(){}]*)[)}]")
-_DEFINED = re.compile(
+_GROUP = lazy_pattern(r"([A-Za-z_][\w.:]*)?[({]([^(){}]*)[)}]")
+_DEFINED = lazy_pattern(
     rf"#[ \t]*define[ \t]+(\w+)[ \t]+({_LITERAL})[ \t]*(?://|/\*|\r?$)"
     rf"|\b([A-Za-z_]\w+)[ \t]*(?::[^=\n;(){{}}]{{0,60}})?=[ \t]*({_LITERAL})[ \t]*(?:[;,}}#]|//|/\*|\r?$)",
     re.MULTILINE,

@@ -9,13 +9,14 @@ import re
 from collections.abc import Iterable, Sequence
 
 from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import Profile
 from fernshale.core.survey.plugins import Plugin
 from fernshale.core.survey.roles import files_of
 
 # Where package tools write which versions they chose. Only the tool itself may change them, on a person's command.
-_LOCK_NAME = re.compile(r"(?i)(?:^|[-._])lock(?:file|b)?(?:\.[a-z0-9]+)?$")
+_LOCK_NAME = lazy_pattern(r"(?i)(?:^|[-._])lock(?:file|b)?(?:\.[a-z0-9]+)?$")
 _LOCK_NAMES = frozenset({"go.sum", "npm-shrinkwrap.json", "package.resolved"})
 
 

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.fix.classes import PYTHON, class_bodies
 from fernshale.core.fix.python_ast import Characters, last_name, parse_python
 from fernshale.core.fix.tokens import Token, group_end, group_start, tokenize
@@ -16,8 +17,8 @@ _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
 _KEYWORDS = ("class", "struct", "interface", "enum", "record")
 # The word for the name of the class in a mark.
 CLASS = "$class"
-_MACRO = re.compile(r"[A-Z][A-Z0-9_]{2,}")
-_DERIVED = re.compile(r"#\[derive\((?P<traits>[^()]*)\)\]")
+_MACRO = lazy_pattern(r"[A-Z][A-Z0-9_]{2,}")
+_DERIVED = lazy_pattern(r"#\[derive\((?P<traits>[^()]*)\)\]")
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,10 +13,11 @@ from dataclasses import dataclass
 from itertools import takewhile
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.fix.tokens import Token, group_end, operand_ends, tokenize
 
-META = re.compile(r"\$\$?\w+")
+META = lazy_pattern(r"\$\$?\w+")
 _MARK = "FernshaleMeta"
 # Member access of an object, and through a pointer.
 ACCESS = {".": "->", "->": "."}

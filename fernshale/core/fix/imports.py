@@ -9,36 +9,37 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, language_of
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import line_end
 from fernshale.core.fix.statements import whole_line
 from fernshale.core.fix.tokens import name_starts
 
 _PYTHON, _JAVA, _RUST, _C_SHARP = (ENDINGS[name] for name in ("python", "java", "rust", "c#"))
-_SCRIPT_LINE = re.compile(
+_SCRIPT_LINE = lazy_pattern(
     r"(?m)^import\b(?P<names>[^;'\"]*?)(?:\bfrom\s*)?(?P<quote>['\"])(?P<module>[^'\"\n]+)(?P=quote);?"
 )
 # `import Lamp from` and `import * as lamps from`.
-_SCRIPT_SINGLE = re.compile(r"^\s*(?:type\s+)?(?:\*\s*as\s+)?")
-_PYTHON_LINE = re.compile(
+_SCRIPT_SINGLE = lazy_pattern(r"^\s*(?:type\s+)?(?:\*\s*as\s+)?")
+_PYTHON_LINE = lazy_pattern(
     r"(?m)^(?:from[ \t]+(?P<module>[\w.]+)[ \t]+import[ \t]+(?:\((?P<many>[^()]*)\)|(?P<names>[^\n(#\\]+))|import[ \t]+[\w., \t]+)"
 )
-_RUST_LINE = re.compile(r"(?m)^use[ \t]+(?P<module>[\w:]+)::(?:\{(?P<many>[^{};]*)\}|(?P<name>\w+))[ \t]*;")
-_JAVA_LINE = re.compile(r"(?m)^import[ \t]+(?P<full>[\w.]+\.(?P<name>\w+))[ \t]*;")
-_C_SHARP_LINE = re.compile(r"(?m)^using[ \t]+[\w.]+[ \t]*;")
-_INCLUDE = re.compile(r"(?m)^[ \t]*#[ \t]*include[ \t]*(?P<quote>[<\"])[^>\"\n]+[>\"]")
+_RUST_LINE = lazy_pattern(r"(?m)^use[ \t]+(?P<module>[\w:]+)::(?:\{(?P<many>[^{};]*)\}|(?P<name>\w+))[ \t]*;")
+_JAVA_LINE = lazy_pattern(r"(?m)^import[ \t]+(?P<full>[\w.]+\.(?P<name>\w+))[ \t]*;")
+_C_SHARP_LINE = lazy_pattern(r"(?m)^using[ \t]+[\w.]+[ \t]*;")
+_INCLUDE = lazy_pattern(r"(?m)^[ \t]*#[ \t]*include[ \t]*(?P<quote>[<\"])[^>\"\n]+[>\"]")
 _LINES: Mapping[tuple[str, ...], re.Pattern[str]] = {
     C_FAMILY: _INCLUDE, _PYTHON: _PYTHON_LINE, _JAVA: _JAVA_LINE, _RUST: _RUST_LINE, _C_SHARP: _C_SHARP_LINE, SCRIPTS: _SCRIPT_LINE,
 }  # fmt: skip
 # Text that precedes the first import: comments, package declarations, include guards.
 _COMMENTS = r"(?:\s*(?://[^\n]*|/\*.*?\*/"
 _HEADS: Mapping[tuple[str, ...], re.Pattern[str]] = {
-    C_FAMILY: re.compile(_COMMENTS + r"|\#pragma once|\#ifndef \w+\s*\#define \w+))*", re.DOTALL),
-    _PYTHON: re.compile(r"(?:\s*\#[^\n]*)*(?:\s*(?:\"\"\".*?\"\"\"|'''.*?'''))?", re.DOTALL),
-    _JAVA: re.compile(_COMMENTS + r"|package[ \t]+[\w.]+[ \t]*;))*", re.DOTALL),
-    _RUST: re.compile(_COMMENTS + r"|\#!\[[^\]]*\]))*", re.DOTALL),
+    C_FAMILY: lazy_pattern(_COMMENTS + r"|\#pragma once|\#ifndef \w+\s*\#define \w+))*", re.DOTALL),
+    _PYTHON: lazy_pattern(r"(?:\s*\#[^\n]*)*(?:\s*(?:\"\"\".*?\"\"\"|'''.*?'''))?", re.DOTALL),
+    _JAVA: lazy_pattern(_COMMENTS + r"|package[ \t]+[\w.]+[ \t]*;))*", re.DOTALL),
+    _RUST: lazy_pattern(_COMMENTS + r"|\#!\[[^\]]*\]))*", re.DOTALL),
 }  # fmt: skip
-_HEAD = re.compile(_COMMENTS + "))*", re.DOTALL)
-_CONDITIONS = re.compile(r"(?m)^[ \t]*#[ \t]*(if|endif)")
+_HEAD = lazy_pattern(_COMMENTS + "))*", re.DOTALL)
+_CONDITIONS = lazy_pattern(r"(?m)^[ \t]*#[ \t]*(if|endif)")
 # Imports that must precede all others.
 _FIRST = "from __future__ "
 

@@ -11,6 +11,7 @@ from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
 from fernshale.core.base.languages import ENDINGS, SCRIPTS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.fix.imports import import_lines, uses_beside_imports, without_import
 from fernshale.core.fix.statements import whole_line
 
@@ -18,7 +19,7 @@ _PYTHON, _JAVA, _RUST = ENDINGS["python"], ENDINGS["java"], ENDINGS["rust"]
 _LANGUAGES = (*_PYTHON, *_JAVA, *_RUST, *SCRIPTS)
 # Other files import names from these.
 _PACKAGE = "__init__.py"
-_WORD = re.compile(r"\w+")
+_WORD = lazy_pattern(r"\w+")
 
 TextEdit = tuple[int, int, str]
 

@@ -9,6 +9,7 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import lru_cache
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import position
 from fernshale.core.fix.classes import PYTHON, class_bodies
 from fernshale.core.fix.python_ast import last_name, parse_python
@@ -19,7 +20,7 @@ from fernshale.core.fix.tokens import Token, group_start, name_indexes, tokenize
 _BARE = (*C_FAMILY, *ENDINGS["java"], *ENDINGS["c#"])
 # How many tokens can be between the parameters of a function and its body.
 _BEFORE_BODY = 12
-_DEFINE = re.compile(r"^[ \t]*#[ \t]*define[ \t]+(\w+)", re.MULTILINE)
+_DEFINE = lazy_pattern(r"^[ \t]*#[ \t]*define[ \t]+(\w+)", re.MULTILINE)
 # What stands between a name and its object or scope.
 _QUALIFYING = (".", "->", "::")
 _OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")

@@ -6,14 +6,15 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import line_end
 from fernshale.core.fix.tokens import name_starts
 
-_FROM = re.compile(
+_FROM = lazy_pattern(
     r"(?m)^(?P<indent>[ \t]*)from[ \t]+(?P<module>[\w.]+)[ \t]+import[ \t]+(?:\((?P<many>[^()]*)\)|(?P<names>[^\n(#\\]+))"
 )
-_IMPORT = re.compile(r"(?m)^(?P<indent>[ \t]*)import[ \t]+(?P<names>[\w., \t]+)")
-_COMMENT = re.compile(r"#[^\n]*")
+_IMPORT = lazy_pattern(r"(?m)^(?P<indent>[ \t]*)import[ \t]+(?P<names>[\w., \t]+)")
+_COMMENT = lazy_pattern(r"#[^\n]*")
 
 TextEdit = tuple[int, int, str]
 

@@ -12,6 +12,7 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.calls import split_arguments
@@ -19,7 +20,7 @@ from fernshale.core.fix.code_patterns import META
 from fernshale.core.fix.rules import Example, HeaderRule, RenameRule, RewriteRule, Rule
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
-_INCLUDE = re.compile(r'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]([^>"]+)[>"]')
+_INCLUDE = lazy_pattern(r'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]([^>"]+)[>"]')
 _OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
 _JOINS = (".", "->", "::")
 # A change longer than this is a rewriting of the place, not a rule.

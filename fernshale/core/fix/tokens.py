@@ -8,6 +8,7 @@ from functools import lru_cache
 from typing import Literal, NamedTuple
 
 from fernshale.core.base.languages import C_FAMILY, DASH_COMMENTS, HASH_COMMENTS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 
 TokenKind = Literal["name", "number", "string", "punctuation"]
 
@@ -36,9 +37,9 @@ _DASH_COMMENT = r"""(?P<comment> --\[(?P<level>=*)\[.*?\](?P=level)\] | --[^\n]*
 | (?P<long> \[(?P<depth>=*)\[.*?\](?P=depth)\] ) |"""
 _FLAGS = re.VERBOSE | re.DOTALL
 _COMMENTS = (_SLASH_COMMENT, _C_COMMENT, _HASH_COMMENT, _DASH_COMMENT)
-_CODE_AFTER = {comment: re.compile(comment + _CODE, _FLAGS) for comment in _COMMENTS}
+_CODE_AFTER = {comment: lazy_pattern(comment + _CODE, _FLAGS) for comment in _COMMENTS}
 # Names that can also end a number with a point, as in `2.f`.
-_NUMBER_END = re.compile(r"[eEfFlL]|[eE]\d\w*")
+_NUMBER_END = lazy_pattern(r"[eEfFlL]|[eE]\d\w*")
 # Beginnings of comments and strings, which can contain names.
 _OPENINGS = dict(zip(_CODE_AFTER, ("\"'/", "\"'/", "\"'#", "\"'-["), strict=True))
 # Kind of token by the group that matched; comments are none. A fence is part of a raw string.
@@ -145,7 +146,7 @@ def _tokenized(text: str, words: re.Pattern[str]) -> tuple[Token, ...]:
     )
 
 
-_QUOTED = re.compile(r"""(?s)[A-Za-z8]*(?P<mark>"{3}|'{3}|"|')(?P<inside>.*)(?P=mark)""")
+_QUOTED = lazy_pattern(r"""(?s)[A-Za-z8]*(?P<mark>"{3}|'{3}|"|')(?P<inside>.*)(?P=mark)""")
 
 
 def literal_text(text: str) -> str:

@@ -6,7 +6,6 @@ that occurs once on each side. Unmatched arguments may become one object, if its
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
@@ -19,6 +18,7 @@ from fernshale.core.base.confidence import (
     SHARE_MATCHED_BY_TYPE,
 )
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.declarations import plain_type, renamed_type, without_qualifiers
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.names.name_parts import parts_of
@@ -32,9 +32,9 @@ from fernshale.core.inference.class_imports import import_of
 
 _PYTHON, _RUST = ENDINGS["python"], ENDINGS["rust"]
 # A type that is one name, maybe by reference or pointer.
-_ONE_NAME = re.compile(r"(?:&\s*(?:'\w+\s+)?)?(?:mut\s+)?(?:\w+\s*(?:::|\.)\s*)*(?P<name>[A-Za-z_]\w*)\s*[&*]*")
+_ONE_NAME = lazy_pattern(r"(?:&\s*(?:'\w+\s+)?)?(?:mut\s+)?(?:\w+\s*(?:::|\.)\s*)*(?P<name>[A-Za-z_]\w*)\s*[&*]*")
 # Values that mean the same in any file.
-_LITERAL = re.compile(r"-?\d[\w.]*|\"[^\"]*\"|'[^']*'|true|false|True|False|None|null|nullptr|undefined|nil")
+_LITERAL = lazy_pattern(r"-?\d[\w.]*|\"[^\"]*\"|'[^']*'|true|false|True|False|None|null|nullptr|undefined|nil")
 _OBJECT = "it"
 
 Members = Callable[[str, Symbol], Sequence[Symbol]]

@@ -7,11 +7,12 @@ from collections.abc import Collection, Iterator, Sequence
 
 from fernshale.core.base.confidence import CALLS_JOINED
 from fernshale.core.base.languages import ENDINGS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.rules import RewriteRule
 
-_OWN = re.compile(r"(?:(?:this|self)(?:->|\.|:))?(?P<call>(?P<name>[A-Za-z_]\w*)\((?P<given>[^()]*)\))")
+_OWN = lazy_pattern(r"(?:(?:this|self)(?:->|\.|:))?(?P<call>(?P<name>[A-Za-z_]\w*)\((?P<given>[^()]*)\))")
 # Languages in which a statement ends with its line.
 _BY_LINES = (*ENDINGS["python"], *ENDINGS["lua"])
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.base.confidence import COPIED_VALUE, DEFAULT_ELSEWHERE, PLACEHOLDER
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_bytes
@@ -20,7 +20,7 @@ from fernshale.core.inference.example_folders import example_files
 from fernshale.core.inference.overrides import rule_id
 
 # Values that mean the same in other files: literals, and names with their owners.
-_PORTABLE = re.compile(r"[A-Za-z_]\w*(?:(?:::|\.)\w+)+|-?\d[\w.]*|\"[^\"]*\"|true|false|nullptr|None|True|False")
+_PORTABLE = lazy_pattern(r"[A-Za-z_]\w*(?:(?:::|\.)\w+)+|-?\d[\w.]*|\"[^\"]*\"|true|false|nullptr|None|True|False")
 Defaults = Mapping[tuple[str, str], Counter[str]]
 """How often each value is the default of a parameter, by its name and type."""
 

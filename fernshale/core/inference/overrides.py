@@ -11,6 +11,7 @@ from dataclasses import replace
 
 from fernshale.core.base.confidence import OVERRIDE_WIDENED, RETYPED, STUB
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, TYPE_AFTER_NAME
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.symbols import Parameter, Symbol
@@ -21,9 +22,9 @@ _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
 # Languages in which a method that no longer overrides anything compiles, unless it is marked as an override.
 _UNSAID = (*C_FAMILY, *_JAVA)
 # Types of Python that mean the same in each file.
-_PLAIN = re.compile(r"(?:int|float|str|bool|bytes|object)(?: \| None)?|None")
+_PLAIN = lazy_pattern(r"(?:int|float|str|bool|bytes|object)(?: \| None)?|None")
 # Matches a name without a qualifier.
-_SHORT = re.compile(r"(?<![\w:])[A-Za-z_]\w*(?!\w|::)")
+_SHORT = lazy_pattern(r"(?<![\w:])[A-Za-z_]\w*(?!\w|::)")
 _METAS = "abcdefghijkl"
 _NUMBERS = ("byte", "short", "int", "long", "float", "double", "char")
 

@@ -18,6 +18,7 @@ import regex
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.languages import language_of
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
@@ -31,8 +32,8 @@ from fernshale.core.profile.model import DataFormat, IdPattern, LinkShape
 _LIMIT_S = 5.0
 _START = attrgetter("start")
 # Long hexadecimal numbers, also in groups, and those of them with capital letters.
-_DIGITS = re.compile(r"[0-9A-Fa-f]{8}(?:-?[0-9A-Fa-f]{4,})+")
-_CAPITAL_DIGITS = re.compile(r"(?=[0-9a-f-]*[A-F])" + _DIGITS.pattern)
+_DIGITS = lazy_pattern(r"[0-9A-Fa-f]{8}(?:-?[0-9A-Fa-f]{4,})+")
+_CAPITAL_DIGITS = lazy_pattern(r"(?=[0-9a-f-]*[A-F])" + _DIGITS.pattern)
 
 
 class Reference(NamedTuple):
@@ -310,11 +311,11 @@ _IN_QUOTES = 2
 _BARE = 4
 _LIST = 5
 _AFTER_KEY = {
-    '"': re.compile(r'"[ \t]*[:=]\s*' + _VALUE),
-    "'": re.compile(r"'[ \t]*[:=][ \t]*" + _VALUE),
-    "": re.compile(r"[ \t]*[:=][ \t]*" + _VALUE),
+    '"': lazy_pattern(r'"[ \t]*[:=]\s*' + _VALUE),
+    "'": lazy_pattern(r"'[ \t]*[:=][ \t]*" + _VALUE),
+    "": lazy_pattern(r"[ \t]*[:=][ \t]*" + _VALUE),
 }
-_STRINGS = re.compile(r""""([^"\\\n]*+(?:\\.[^"\\\n]*+)*+)"|'([^'\n]*)'""")
+_STRINGS = lazy_pattern(r""""([^"\\\n]*+(?:\\.[^"\\\n]*+)*+)"|'([^'\n]*)'""")
 _COMMENTS = ("#", ";", "//")
 
 

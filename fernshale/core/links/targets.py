@@ -8,15 +8,16 @@ from bisect import bisect_left
 from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.links.index import LinkIndex, Use
 from fernshale.core.links.reference_reader import Reference, as_text
 
-_WORD = re.compile(r"[A-Za-z]+|\d+(?:\.\d+)?")
-_NAME_PART = re.compile(r"[A-Z]?[a-z]+|[A-Z]+(?![a-z])|\d+")
+_WORD = lazy_pattern(r"[A-Za-z]+|\d+(?:\.\d+)?")
+_NAME_PART = lazy_pattern(r"[A-Z]?[a-z]+|[A-Z]+(?![a-z])|\d+")
 _BLANK = "\0"
 # An id of this much digits, or of hexadecimal digits alone, is no name.
-_RANDOM = re.compile(
+_RANDOM = lazy_pattern(
     r"(?i)[0-9a-f]{8}(?:-?[0-9a-f]{4,})*|\d+|[0-9a-z_-]*\d[0-9a-z]*\d[0-9a-z]*\d[0-9a-z]*\d[0-9a-z_-]*"
 )
 _LARGEST = 1 << 20

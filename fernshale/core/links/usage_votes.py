@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from difflib import SequenceMatcher
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.links.index import Use
@@ -15,9 +15,9 @@ from fernshale.core.links.reference_reader import Reference
 from fernshale.core.links.targets import LinkSide
 
 # The word directly before a place, separated only by punctuation; else the key of the enclosing list.
-_BEFORE = re.compile(r"""([A-Za-z_@$][\w.-]*)["']?[\s:=>(@#&*]*["'\[{(]*$""")
-_KEY = re.compile(r"""([A-Za-z_@$][\w.-]*)["']?\s*[:=]""")
-_TAG = re.compile(r"<([\w:.-]+)[^<>]*>?\s*$")
+_BEFORE = lazy_pattern(r"""([A-Za-z_@$][\w.-]*)["']?[\s:=>(@#&*]*["'\[{(]*$""")
+_KEY = lazy_pattern(r"""([A-Za-z_@$][\w.-]*)["']?\s*[:=]""")
+_TAG = lazy_pattern(r"<([\w:.-]+)[^<>]*>?\s*$")
 # Keys that only announce an id; the key before them is its purpose.
 _BARE = frozenset(
     {"id", "guid", "uuid", "uid", "ref", "href", "uri", "path", "file", "src", "source", "key", "asset", "value"}

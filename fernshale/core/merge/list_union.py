@@ -12,12 +12,14 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
+
 Piece = tuple[str, int]  # "mine", "incoming" or "both", and a number of lines
 
-_TOKEN = re.compile(
+_TOKEN = lazy_pattern(
     r"""\w+(?:[.\-/:]+\w+)*|"[^"\\]*+(?:\\.[^"\\]*+)*+"|'[^'\\]*+(?:\\.[^'\\]*+)*+'|<[\w./\-+]+>|[^\w\s]"""
 )
-_COMMENT = re.compile(r"\s*(//|#(?!\s*(include|import|define|pragma|undef|if|endif|error))|--|;).*$")
+_COMMENT = lazy_pattern(r"\s*(//|#(?!\s*(include|import|define|pragma|undef|if|endif|error))|--|;).*$")
 _FLOW = frozenset(
     re.findall(
         r"\w+",

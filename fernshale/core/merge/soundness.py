@@ -11,19 +11,20 @@ import warnings
 from collections.abc import Mapping
 from functools import lru_cache
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.data.formats import find_reader
 from fernshale.core.data.tree import NotKeyed
 from fernshale.core.merge.text_merge import MARK
 
 # Comments and strings of languages used in games; brackets inside them do not count.
-_C_LIKE = re.compile(
+_C_LIKE = lazy_pattern(
     r"""//[^\n]*|/\*.*?\*/|R"(?P<raw>\w*)\(.*?\)(?P=raw)"|"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+'|`[^`\\]*+(?:\\.[^`\\]*+)*+`""",
     re.DOTALL,
 )
-_HASH = re.compile(
+_HASH = lazy_pattern(
     r"""\"\"\".*?\"\"\"|'''.*?'''|"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+'|\#[^\n]*""", re.DOTALL
 )
-_DASH = re.compile(
+_DASH = lazy_pattern(
     r"""--\[\[.*?\]\]|--[^\n]*|"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+'""", re.DOTALL
 )
 _ENDINGS = {
@@ -35,7 +36,7 @@ _LANGUAGES: Mapping[str, re.Pattern[str]] = {
     ending: language for language, endings in _ENDINGS.items() for ending in endings.split()
 }
 _PAIRS = ("()", "[]", "{}")
-_MARKER = re.compile(r"^(<{7}|>{7}|\|{7})( |$)|^={7}$", re.MULTILINE)
+_MARKER = lazy_pattern(r"^(<{7}|>{7}|\|{7})( |$)|^={7}$", re.MULTILINE)
 
 
 @lru_cache(maxsize=256)

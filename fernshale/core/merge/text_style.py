@@ -5,15 +5,15 @@ The merge compares contents; its result is formatted like the local file.
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import TextFile
 
-_INDENT = re.compile(r"[ \t]+")
-_SURROGATE = re.compile("[\udc80-\udcff]")
+_INDENT = lazy_pattern(r"[ \t]+")
+_SURROGATE = lazy_pattern("[\udc80-\udcff]")
 
 
 @dataclass(frozen=True, slots=True)

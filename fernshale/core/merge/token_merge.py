@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.merge.align import Span
 from fernshale.core.merge.line_merge import RegionKind, merge_tokens
 
-_TOKEN = re.compile(r"\w+|[ \t]+|\n|[^\w\s]|\s", re.DOTALL)
+_TOKEN = lazy_pattern(r"\w+|[ \t]+|\n|[^\w\s]|\s", re.DOTALL)
 _LARGEST = 20_000
 
 

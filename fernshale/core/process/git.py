@@ -8,7 +8,6 @@ name for each call. Filters are the one exception: a call may name those that th
 from __future__ import annotations
 
 import os
-import re
 import subprocess
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
@@ -16,6 +15,7 @@ from pathlib import Path
 
 from fernshale.core.base.dry_run import before_running
 from fernshale.core.base.errors import CommandError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 
 GIT = ("git", "--no-pager")
 # `GIT_ALLOW_PROTOCOL` lists the allowed transports, and none has this name. So git fetches nothing, even if a partial clone
@@ -29,7 +29,7 @@ _QUIET = {
     "LC_ALL": "C.UTF-8",
 }
 # Variables of the caller's environment that may select another repository, as in a hook.
-_ELSEWHERE = re.compile(
+_ELSEWHERE = lazy_pattern(
     r"GIT_(?:DIR|WORK_TREE|INDEX_FILE|OBJECT_DIRECTORY|COMMON_DIR|NAMESPACE|PREFIX|EXTERNAL_DIFF)"
     r"|GIT_CONFIG_(?:COUNT|KEY_\d+|VALUE_\d+|PARAMETERS)"
 )
@@ -37,21 +37,23 @@ _ELSEWHERE = re.compile(
 _ALWAYS = {"core.fsmonitor": "false", "core.hooksPath": "/dev/null", "core.sshCommand": "false", "core.askPass": "true"}
 # Settings that name a command, and their replacements. Git treats an empty command as none; for programs use `false`.
 _COMMANDS = (
-    (re.compile(r"(?i)filter\..+\.(?:clean|smudge|process)"), ""),
-    (re.compile(r"(?i)filter\..+\.required"), "false"),
-    (re.compile(r"(?i)(?:diff|trailer|difftool|mergetool|guitool|tar)\..+\.(?:command|cmd|textconv)"), ""),
-    (re.compile(r"(?i)diff\.external|interactive\.difffilter|core\.(?:gitproxy|alternaterefscommand)"), ""),
-    (re.compile(r"(?i)merge\..+\.driver"), "false"),
-    (re.compile(r"(?i)credential(?:\..+)?\.helper"), ""),
+    (lazy_pattern(r"(?i)filter\..+\.(?:clean|smudge|process)"), ""),
+    (lazy_pattern(r"(?i)filter\..+\.required"), "false"),
+    (lazy_pattern(r"(?i)(?:diff|trailer|difftool|mergetool|guitool|tar)\..+\.(?:command|cmd|textconv)"), ""),
+    (lazy_pattern(r"(?i)diff\.external|interactive\.difffilter|core\.(?:gitproxy|alternaterefscommand)"), ""),
+    (lazy_pattern(r"(?i)merge\..+\.driver"), "false"),
+    (lazy_pattern(r"(?i)credential(?:\..+)?\.helper"), ""),
     (
-        re.compile(r"(?i)gpg(?:\..+)?\.(?:program|defaultkeycommand)|(?:core|sequence)\.editor|core\.pager|pager\..+"),
+        lazy_pattern(
+            r"(?i)gpg(?:\..+)?\.(?:program|defaultkeycommand)|(?:core|sequence)\.editor|core\.pager|pager\..+"
+        ),
         "false",
     ),
-    (re.compile(r"(?i)uploadpack\.packobjectshook|remote\..+\.(?:uploadpack|receivepack|vcs|proxy)"), "false"),
-    (re.compile(r"(?i)submodule\..+\.update"), "none"),
-    (re.compile(r"(?i)(?:commit|tag|push)\.gpgsign"), "false"),
+    (lazy_pattern(r"(?i)uploadpack\.packobjectshook|remote\..+\.(?:uploadpack|receivepack|vcs|proxy)"), "false"),
+    (lazy_pattern(r"(?i)submodule\..+\.update"), "none"),
+    (lazy_pattern(r"(?i)(?:commit|tag|push)\.gpgsign"), "false"),
 )
-_FILTER = re.compile(r"(?i)filter\.(?P<name>.+)\.(?P<what>clean|smudge|process)")
+_FILTER = lazy_pattern(r"(?i)filter\.(?P<name>.+)\.(?P<what>clean|smudge|process)")
 _TIMEOUT_S = 120
 
 

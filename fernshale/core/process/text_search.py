@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import os
-import re
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from fernshale.core.base.errors import CommandError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.process.command import run_command
@@ -21,7 +21,7 @@ _MAX_WORDS_TO_SEARCH = 8
 # Byte order marks of other encodings, in which words have different bytes.
 _MARKS = tuple(map(os.fsdecode, (b"^\xff\xfe", b"^\xfe\xff")))
 # Characters with a special meaning in a pattern.
-_SPECIAL = re.compile(r"[][\\.*^$]")
+_SPECIAL = lazy_pattern(r"[][\\.*^$]")
 _LIMIT_S = 600.0
 
 

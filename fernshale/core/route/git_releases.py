@@ -10,6 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from fernshale.core.base.errors import CommandError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.release_notation import read_written
 from fernshale.core.base.texts import tr
 from fernshale.core.base.work import CancelToken, Work
@@ -19,7 +20,7 @@ from fernshale.core.profile.model import Profile
 from fernshale.core.route.release_recognition import FoundRelease, with_stage
 from fernshale.core.route.shelf_file import is_inside
 
-_VERSION_TAG = re.compile(r"(?:.*[-_/])?(?P<version>[vV]?\d+(?:[._]\d+)*(?:[-.+]?[A-Za-z][\w.]*)?)")
+_VERSION_TAG = lazy_pattern(r"(?:.*[-_/])?(?P<version>[vV]?\d+(?:[._]\d+)*(?:[-.+]?[A-Za-z][\w.]*)?)")
 
 
 def find_git_releases(repository: Path, profile: Profile | None, token: CancelToken) -> tuple[FoundRelease, ...]:

@@ -6,16 +6,16 @@ A cheap forecast without parsing: any word of code anywhere in the release count
 from __future__ import annotations
 
 import hashlib
-import re
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from fernshale.core.base.cache import Cache
 from fernshale.core.base.cached_file import cached_file
 from fernshale.core.base.data_folder import cache_folder
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.work import CancelToken
 
-_NAME = re.compile(rb"[A-Za-z_][A-Za-z0-9_]{2,}")
+_NAME = lazy_pattern(rb"[A-Za-z_][A-Za-z0-9_]{2,}")
 # Skip prose, which also mentions removed names.
 _PROSE = (".md", ".txt", ".rst", ".html", ".adoc")
 _MAX_BYTES = 4_000_000

@@ -16,6 +16,7 @@ from typing import Literal
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.globs import literal, matches
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.release import is_release, parse_release
 from fernshale.core.base.release_notation import read_written
 from fernshale.core.base.textfile import text_of
@@ -46,7 +47,7 @@ _MANIFESTS: tuple[tuple[str, Reach, Reach], ...] = (
     ),
 )
 _VERSION_FILES = ("VERSION", "version", "VERSION.txt", "version.txt", "RELEASE")
-_NAMED = re.compile(r"(?P<id>[A-Za-z][\w.-]*?)[-_ ]?(?P<version>[vV]?\d+(?:[._]\d+)+(?:[-.+]?[A-Za-z][\w.]*)?)")
+_NAMED = lazy_pattern(r"(?P<id>[A-Za-z][\w.-]*?)[-_ ]?(?P<version>[vV]?\d+(?:[._]\d+)+(?:[-.+]?[A-Za-z][\w.]*)?)")
 _MAX_MANIFEST = 1 << 20
 # Below a folder that is no release, releases are looked for this deep, and this many are taken.
 _DEEPEST = 3

@@ -11,6 +11,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any, ClassVar
 
 from fernshale.core.base.errors import FormatError, MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import has_usual_preview, is_release, parse_release
 from fernshale.core.base.toml_schema import STRICT, parse_toml
@@ -18,7 +19,7 @@ from fernshale.core.route.shelf import EngineRelease, PluginRelease, ShelfReleas
 
 FORMAT = "fernshale-shelf/1"
 NAME = "shelf.toml"
-_CHECKSUM = re.compile(r"sha256:[0-9a-f]{64}")
+_CHECKSUM = lazy_pattern(r"sha256:[0-9a-f]{64}")
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,6 @@ and replaced. After a kill at any moment every other snapshot is complete; the r
 
 from __future__ import annotations
 
-import re
 import time
 from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
@@ -16,6 +15,7 @@ import blake3
 
 from fernshale.core.base.disk import sync_folder
 from fernshale.core.base.errors import MisuseError, StoreError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.snapshot.pack import CONTENT, SUFFIX, DamagedBlock, DigestMismatch, PackBlock, read_block, read_pack
@@ -23,7 +23,7 @@ from fernshale.core.snapshot.store import Snapshot, Store
 
 # Rewrite a pack when this share of it is unused; below that, rewriting costs more than the space is worth.
 _DEAD_SHARE = 0.3
-_DIGEST = re.compile(r"[0-9a-f]{64}")
+_DIGEST = lazy_pattern(r"[0-9a-f]{64}")
 
 
 @dataclass(frozen=True, slots=True)

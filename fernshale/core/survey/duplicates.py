@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Literal
 
 from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, on_disk, under
 from fernshale.core.base.work import CancelToken
@@ -28,7 +29,7 @@ _MIN_FILES = 3
 _MAX_ALIKE = 12
 # Unpacking or checking out files can set their times this far apart.
 _SLACK_NS = 2_000_000_000
-_VERSION = re.compile(r"[-_.]?v?\d+(?:[._-]\d+)*(?:[-_.]?(?:alpha|beta|rc|pre)\d*)?")
+_VERSION = lazy_pattern(r"[-_.]?v?\d+(?:[._-]\d+)*(?:[-_.]?(?:alpha|beta|rc|pre)\d*)?")
 
 
 @dataclass(frozen=True, slots=True)

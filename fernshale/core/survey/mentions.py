@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import Reach
@@ -19,19 +20,19 @@ from fernshale.core.survey.value_access import FoundValue, find_values
 from fernshale.core.survey.value_access.listing import ListedValue, list_values
 
 # A number of at least two parts, maybe with a suffix: 4.2.1, v3.0, 5_0, 2031.2.4p1, 1.0-beta.2
-NUMBER = re.compile(
+NUMBER = lazy_pattern(
     r"""(?<![A-Za-z0-9.])[vV]?\d{1,5}(?:(?:\.\d{1,5})+|(?:_\d{1,5})+)
     (?:[-+.]?(?:alpha|beta|a|b|c|f|p|rc|pre|preview|dev|post|rev|lts|final|nightly|snapshot)(?:[.-]?\d+)*)?(?![A-Za-z0-9])""",
     re.VERBOSE | re.IGNORECASE,
 )
-_WORD = re.compile(r"[A-Za-z][A-Za-z0-9]*(?:[-_][A-Za-z0-9]*[A-Za-z][A-Za-z0-9]*)*")
-_RANGE_SIGNS = re.compile(r"[\[(<>=^~*|]|\.x\b|\s-\s")
+_WORD = lazy_pattern(r"[A-Za-z][A-Za-z0-9]*(?:[-_][A-Za-z0-9]*[A-Za-z][A-Za-z0-9]*)*")
+_RANGE_SIGNS = lazy_pattern(r"[\[(<>=^~*|]|\.x\b|\s-\s")
 # A name and its range, as in `kiln >=4.0, <4.3`.
-_NAMED_RANGE = re.compile(r"(?P<name>[A-Za-z][\w.-]*?)\s*(?P<value>(?:[<>=^~!]=?|[\[(])\s*\d.*)")
+_NAMED_RANGE = lazy_pattern(r"(?P<name>[A-Za-z][\w.-]*?)\s*(?P<value>(?:[<>=^~!]=?|[\[(])\s*\d.*)")
 # A range in quotes, as in `gem "kiln", "~> 4.2"`; it starts with a sign.
-_QUOTED_RANGE = re.compile(r"""(?P<quote>["'])(?P<value>\s*(?:~>|[<>=~!]=|[<>^~])\s*\d[^"'\n]*)(?P=quote)""")
+_QUOTED_RANGE = lazy_pattern(r"""(?P<quote>["'])(?P<value>\s*(?:~>|[<>=~!]=|[<>^~])\s*\d[^"'\n]*)(?P=quote)""")
 # What closes a value on its line: a bracket or quote, or a file's ending.
-_CLOSING = re.compile(r"""["'`)\]}>]|[.-][A-Za-z]\w*""")
+_CLOSING = lazy_pattern(r"""["'`)\]}>]|[.-][A-Za-z]\w*""")
 _MAX_LINE = 2000
 
 MentionKind = Literal["release", "range", "part"]

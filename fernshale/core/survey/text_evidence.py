@@ -19,6 +19,7 @@ from pathlib import Path
 import blake3
 
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import text_of
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken
@@ -27,7 +28,7 @@ from fernshale.core.base.work import CancelToken
 _BY_CHANCE = 0.02
 # The share of edits is not believed to be less or more than this.
 _EDITED = (0.03, 0.9)
-_TOKEN = re.compile(r"\w+|[^\w\s]")
+_TOKEN = lazy_pattern(r"\w+|[^\w\s]")
 _RUN = 5
 # How much is read for each release, bytes; small folders are those that need it.
 _MAX_BYTES = 24 << 20

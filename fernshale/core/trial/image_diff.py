@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -12,6 +13,7 @@ from fernshale.core.base.texts import tr
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
+    from PIL import Image
 
 # The least difference of two colours side by side that most people see, in CIE 1976 L*a*b*.
 JUST_SEEN = 2.3
@@ -73,16 +75,31 @@ def compare_pictures(
     return PictureDifference(float(seen.mean()), float(apart.mean()), float(apart.max()), box, size), seen
 
 
+def small_png(path: Path, largest_side: int) -> bytes:
+    """The picture as PNG, made smaller where a side has more pixels. Raises NoPicture."""
+    image = _image(path)
+    image.thumbnail((largest_side, largest_side))
+    made = io.BytesIO()
+    image.save(made, "PNG")
+    return made.getvalue()
+
+
 def _read(path: Path) -> NDArray[np.float64]:
     """Rows by columns by red, green, blue, each 0..1."""
     import numpy as np
+
+    return np.asarray(_image(path), dtype=np.float64) / 255.0
+
+
+def _image(path: Path) -> Image.Image:
+    """The picture as RGB."""
     from PIL import Image, UnidentifiedImageError
 
     try:
         if path.stat().st_size > _LARGEST:
             raise NoPicture(tr("{name} is too large for a picture", name=path.name))
         with Image.open(path) as image:
-            return np.asarray(image.convert("RGB"), dtype=np.float64) / 255.0
+            return image.convert("RGB")
     except (UnidentifiedImageError, Image.DecompressionBombError, OSError, ValueError, SyntaxError) as error:
         raise NoPicture(tr("{name} is no picture that can be read: {error}", name=path.name, error=error)) from error
 

@@ -6,7 +6,6 @@ are applied only to the few shapes that result.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -14,11 +13,12 @@ from functools import lru_cache
 import regex
 
 from fernshale.core.base.bounded_regex import Budget
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.profile.model import LogShape
 
 MASK = "‹#›"
 _DIGITS = bytes.maketrans(b"123456789", b"000000000")
-_HEX = re.compile(rb"0x[0-9a-f]+|\b(?=[a-f]*0[0-9a-f]*[a-f]|[a-f]+0)[0-9a-f]{6,}\b")
+_HEX = lazy_pattern(rb"0x[0-9a-f]+|\b(?=[a-f]*0[0-9a-f]*[a-f]|[a-f]+0)[0-9a-f]{6,}\b")
 _VOLATILE = regex.compile(
     r"""(?ix)
     \b[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}\b        # ids of 128 bits

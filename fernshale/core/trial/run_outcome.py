@@ -8,11 +8,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 
 OutcomeKind = Literal["well", "code", "signal", "silence", "time"]
 # Frames of a stack as sanitizers, debuggers, glibc, interpreters and virtual machines write them.
-_FRAME = re.compile(
+_FRAME = lazy_pattern(
     r"""^\s*(?:\#\d+\s+\S
     | \[bt\]
     | \S+\([^()]*\+0x[0-9a-f]+\)\s*\[0x[0-9a-f]+\]
@@ -21,7 +22,7 @@ _FRAME = re.compile(
     | \d+:\s+0x[0-9a-f]+)""",
     re.VERBOSE,
 )
-_HEAD = re.compile(
+_HEAD = lazy_pattern(
     r"(?i)traceback \(most recent call last\)|^==\d+==\s*ERROR|backtrace:|stack trace|thread '.*' panicked|"
     r"terminate called|exception in thread|segmentation fault|assertion .* failed"
 )

@@ -10,6 +10,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.build.diagnostics import Diagnostic, Severity, SourcePlace, place_number
 
 # A file's name: no colon but a drive's, and not a clock (12:30:45: error).
@@ -103,30 +104,30 @@ SHAPES: tuple[Shape, ...] = (
     _shape("compiler", r"^(?P<file>[^\s:]+\.go):(?P<line>\d+):(?P<column>\d+): (?P<message>.*)$", "error"),
 )
 
-_USUAL = re.compile(r"^((?!\d+:)[^\s:()|>][^:|>()]*):(\d+):(\d+): (fatal error|error|warning|note): (?!\[)(.*)$")
-_LINKER = re.compile(
+_USUAL = lazy_pattern(r"^((?!\d+:)[^\s:()|>][^:|>()]*):(\d+):(\d+): (fatal error|error|warning|note): (?!\[)(.*)$")
+_LINKER = lazy_pattern(
     r"^(?:\S*?\bld(?:\.\w+)?: |mold: )?(?:error: )?(?:(?P<file>[^\s:(<][^:]*):(?:(?P<line>\d+):|\([^)]*\):)? ?)?"
     r"(?:(?:<\w+>:)?\([^)]*\): )?"
     r"(?:error: )?(?P<message>(?:undefined reference to|undefined symbol:|multiple definition of|duplicate symbol:"
     r"|undefined hidden symbol:|unable to find library|cannot find (?=-l|\S+: No such)).*)$"
 )
 # g++: fatal error: no input files     ld.lld: error: …     ninja: error: 'z', needed by 'q', missing …
-_TOOL = re.compile(
+_TOOL = lazy_pattern(
     r"^(?P<tool>(?:\S*/)?[A-Za-z][\w.+-]*): (?P<severity>fatal error|error|warning|ERROR): (?P<message>.+)$"
 )
 # A message that only refers to an earlier failure. It counts if there is no other.
-_SUMMARY = re.compile(
+_SUMMARY = lazy_pattern(
     r"ld returned \d+ exit status|linker command failed|aborting due to|could not compile|being treated as errors"
     r"|Failed to execute goal|COMPILATION ERROR|build stopped|generated \d+ warning|\d+ warnings? emitted|cannot make progress"
 )
-_FAILED_RECIPE = re.compile(
+_FAILED_RECIPE = lazy_pattern(
     r"^\S*make(?:\[\d+\])?: \*\*\* \[(?:(?P<file>[^\s:]+):(?P<line>\d+): )?(?P<message>.*)\] .*$"
 )
-_FLAG = re.compile(r" \[(-W[\w=+,-]+)\]$")  # -Wunused, -Werror=unused
-_RULE = re.compile(
+_FLAG = lazy_pattern(r" \[(-W[\w=+,-]+)\]$")  # -Wunused, -Werror=unused
+_RULE = lazy_pattern(
     r"(?:  \[([a-z][\w-]*)\]| \(((?:report\w+|[a-z]+(?:-[a-z]+)+))\))$"
 )  # attr-defined, (reportCallIssue)
-_PROJECT = re.compile(r" \[[^\[\]]+\.\w*proj(?:::[^\]]*)?\]$")
+_PROJECT = lazy_pattern(r" \[[^\[\]]+\.\w*proj(?:::[^\]]*)?\]$")
 _SEVERITIES: dict[str, Severity] = {
     **dict.fromkeys(("fatal error", "internal compiler error", "sorry, unimplemented", "error", "e", "f"), "error"),
     **dict.fromkeys(("warning", "w", "c", "r"), "warning"),

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 import regex
 
 from fernshale.core.base.bounded_regex import Budget, RunsAway
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.build.diagnostics import Diagnostic, Note, SourcePlace, macro_use, merge_repeats, place_number
 from fernshale.core.build.reading.implied_errors import with_implied_errors
 from fernshale.core.build.reading.line_patterns import (
@@ -25,19 +25,19 @@ from fernshale.core.build.reading.prefixes import Folders, unwrap, without_colou
 from fernshale.core.build.reading.structured import Gathering, read_document
 from fernshale.core.profile.model import DiagnosticPattern
 
-_INCLUDED = re.compile(r"^(?:In file included from| {16} from) (?P<file>[^:]+):(?P<line>\d+)")
-_REQUIRED = re.compile(
+_INCLUDED = lazy_pattern(r"^(?:In file included from| {16} from) (?P<file>[^:]+):(?P<line>\d+)")
+_REQUIRED = lazy_pattern(
     r"^(?P<file>[^\s:][^:]*):(?P<line>\d+)(?::(?P<column>\d+))?:   (?:recursively )?required (?:from|by)"
 )
 # `a.cpp: In function …` only introduces the lines below it.
-_SCOPE = re.compile(r"^[^\s:][^:]*: (?:In|At) ")
+_SCOPE = lazy_pattern(r"^[^\s:][^:]*: (?:In|At) ")
 # Two tools that write at once may break up a line: a diagnostic inside another one's message starts a new one.
-_HEAD = re.compile(r"^[^\s:][^:]*:\d+:\d+: ")
-_HEAD_WITHIN = re.compile(
+_HEAD = lazy_pattern(r"^[^\s:][^:]*:\d+:\d+: ")
+_HEAD_WITHIN = lazy_pattern(
     r"(?:\.{0,2}/)?(?:[\w.-]+/)*[\w-]+\.[A-Za-z]{1,4}:\d+:\d+: (?:fatal error|error|warning|note): "
 )
 # A line must contain one of these to start a diagnostic; most lines of a log do not.
-_WORTH = re.compile(
+_WORTH = lazy_pattern(
     r"[eE]rror|ERROR|[wW]arning|WARN|[nN]ote:|remark|required|undefined|definition|duplicate|cannot find|\*\*\*"
     r"|included from|[Ff]ailed|panicked|Traceback|Exception|directory|:\d+:\d+[: ]|\.[cm]?[jt]sx?:\d+$|^lua|unable to"
     r"|^[ew]: |message|info|hint|Failure|Throwable|: characters? \d|: lines \d+-\d+ :"
@@ -46,12 +46,12 @@ _WORTH = re.compile(
 _MAX_OPEN = 4
 # Beginnings of lines that continue a diagnostic; an empty line ends nothing.
 _INDENTS = (" ", "\t", "\xa0", "^", "")
-_JAVA_DETAIL = re.compile(r"^\s+(?P<message>(?:symbol|location|required|found|reason) ?: .*)$")
-_CARET = re.compile(r"^\s*\^$")
-_RELATED = re.compile(r"^  (?P<file>\S[^:]*):(?P<line>\d+):(?P<column>\d+)(?: - .*)?$")
-_CODE_FRAME = re.compile(r"^\s*(?:\d+\s|[\^~-]+\s*$|\d*\s*\|)")
-_TOTAL = re.compile(r"^\d+ (?:error|warning)s?\b")
-_RULE_AT_END = re.compile(r" \[([a-z][\w-]*)\]$")
+_JAVA_DETAIL = lazy_pattern(r"^\s+(?P<message>(?:symbol|location|required|found|reason) ?: .*)$")
+_CARET = lazy_pattern(r"^\s*\^$")
+_RELATED = lazy_pattern(r"^  (?P<file>\S[^:]*):(?P<line>\d+):(?P<column>\d+)(?: - .*)?$")
+_CODE_FRAME = lazy_pattern(r"^\s*(?:\d+\s|[\^~-]+\s*$|\d*\s*\|)")
+_TOTAL = lazy_pattern(r"^\d+ (?:error|warning)s?\b")
+_RULE_AT_END = lazy_pattern(r" \[([a-z][\w-]*)\]$")
 
 
 class _Open:

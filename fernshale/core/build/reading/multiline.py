@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Protocol
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.build.diagnostics import Diagnostic, Note, Severity, SourcePlace, place_number
 from fernshale.core.build.reading.line_patterns import is_summary
 from fernshale.core.build.reading.wrapper_failure import begin_wrapper_failure
@@ -38,11 +39,11 @@ def begin_block(line: str, folder: str) -> MessageBlock | None:
 
 # -- a message, then an arrow to its place: `error[E0425]: …` and ` --> src/main.rs:9:5`
 
-_ARROW_HEAD = re.compile(r"^(?P<severity>error|warning)(?:\[(?P<code>[\w:-]+)\])?: (?P<message>.+)$")
-_ARROW = re.compile(r"^\s*(?:-->|┌─|╭▸|╭─\[|,-\[) ?(?P<file>[^\s].*?):(?P<line>\d+):(?P<column>\d+)\]?$")
-_ELSEWHERE = re.compile(r"^\s*::: (?P<file>\S.*?):(?P<line>\d+):(?P<column>\d+)$")
-_ADDED = re.compile(r"^(?:\s+= )?(?P<kind>note|help)(?:: (?P<message>.*))?$")
-_FRAME = re.compile(r"^\s*\d*\s*(?:[|│]|\.\.\.$)|^\s*$|^\d+ [-+~] |^\s+|^\.\.\.$")
+_ARROW_HEAD = lazy_pattern(r"^(?P<severity>error|warning)(?:\[(?P<code>[\w:-]+)\])?: (?P<message>.+)$")
+_ARROW = lazy_pattern(r"^\s*(?:-->|┌─|╭▸|╭─\[|,-\[) ?(?P<file>[^\s].*?):(?P<line>\d+):(?P<column>\d+)\]?$")
+_ELSEWHERE = lazy_pattern(r"^\s*::: (?P<file>\S.*?):(?P<line>\d+):(?P<column>\d+)$")
+_ADDED = lazy_pattern(r"^(?:\s+= )?(?P<kind>note|help)(?:: (?P<message>.*))?$")
+_FRAME = lazy_pattern(r"^\s*\d*\s*(?:[|│]|\.\.\.$)|^\s*$|^\d+ [-+~] |^\s+|^\.\.\.$")
 
 
 def _begin_arrow(line: str, folder: str) -> MessageBlock | None:
@@ -88,10 +89,10 @@ class _ArrowBlock:
 # -- Python: frames from the outermost to the innermost, then the exception
 
 _PY_HEAD = "Traceback (most recent call last):"
-_PY_FRAME = re.compile(r'^\s+(?:\| )?File "(?P<file>[^"]+)", line (?P<line>\d+)(?:, in (?P<name>.+))?$')
-_PY_ERROR = re.compile(r"^(?P<code>[A-Za-z_][\w.]*)(?:: (?P<message>.*))?$")
+_PY_FRAME = lazy_pattern(r'^\s+(?:\| )?File "(?P<file>[^"]+)", line (?P<line>\d+)(?:, in (?P<name>.+))?$')
+_PY_ERROR = lazy_pattern(r"^(?P<code>[A-Za-z_][\w.]*)(?:: (?P<message>.*))?$")
 # Exceptions that name a missing or changed symbol.
-_PY_GONE = re.compile(r"(?:\w+\.)*(?:ModuleNotFound|Import|Attribute|Name|Type)Error\Z")
+_PY_GONE = lazy_pattern(r"(?:\w+\.)*(?:ModuleNotFound|Import|Attribute|Name|Type)Error\Z")
 _PY_CHAIN = ("The above exception was the direct cause", "During handling of the above exception")
 
 
@@ -162,11 +163,11 @@ def _is_root(
 
 # -- CMake: a place, the text indented, the call stack
 
-_CM_HEAD = re.compile(
+_CM_HEAD = lazy_pattern(
     r"^CMake (?P<kind>(?:Internal )?Error|Warning|Deprecation Warning|Deprecation Error|Author Warning)(?: \([a-z]+\))?"
     r"(?:(?: at| in) (?P<file>.+?)(?::(?P<line>\d+))?(?: \([^()]*\))?)?:(?P<message> .*)?$"
 )
-_CM_CALL = re.compile(r"^  (?P<file>\S.*?):(?P<line>\d+) \([^()]*\)$")
+_CM_CALL = lazy_pattern(r"^  (?P<file>\S.*?):(?P<line>\d+) \([^()]*\)$")
 
 
 def _begin_cmake(line: str, folder: str) -> MessageBlock | None:
@@ -206,11 +207,11 @@ class _CMakeBlock:
 
 # -- linkers that name a symbol first and then who refers to it or defines it
 
-_SYMBOL_HEAD = re.compile(
+_SYMBOL_HEAD = lazy_pattern(
     r"^(?:\S*ld(?:[\w.-]*)?|mold): (?P<severity>error|warning): "
     r"(?P<message>(?:undefined|duplicate)(?: [a-z]+)* symbol: .*)$"
 )
-_REFERENCE = re.compile(
+_REFERENCE = lazy_pattern(
     r"^>>> (?:referenced by|defined at|defined in) (?P<file>[^\s:]+)(?::(?P<line>\d+))?(?: \((?P<full>[^()]+):\d+\))?"
 )
 
@@ -244,8 +245,8 @@ class _SymbolBlock:
 
 # -- linkers that list undefined symbols, each with the functions and objects that refer to it
 
-_LISTED_SYMBOL = re.compile(r"^\s+\"(?P<symbol>[^\"]+)\", referenced from:$")
-_REFERRER = re.compile(r"^\s{4,}(?P<function>\S.*) in (?P<file>\S+)$")
+_LISTED_SYMBOL = lazy_pattern(r"^\s+\"(?P<symbol>[^\"]+)\", referenced from:$")
+_REFERRER = lazy_pattern(r"^\s{4,}(?P<function>\S.*) in (?P<file>\S+)$")
 
 
 def _begin_listed_symbol(line: str, folder: str) -> MessageBlock | None:
@@ -273,7 +274,7 @@ class _ListedSymbolBlock:
 
 # -- a program that reports where it stopped, with the reason on the next line
 
-_PANIC = re.compile(
+_PANIC = lazy_pattern(
     r"^thread '[^']*'(?: \(\d+\))? panicked at (?:'(?P<message>.*)', )?(?P<file>[^\s:]+):(?P<line>\d+):(?P<column>\d+):?$"
 )
 
@@ -299,17 +300,17 @@ class _PanicBlock:
 
 # -- an exception, then `at` frames, innermost first: JavaScript, the JVM, .NET
 
-_THROWN = re.compile(
+_THROWN = lazy_pattern(
     r"^(?:Uncaught |Unhandled exception[.:] |Exception in thread \"[^\"]*\" |Error: Uncaught )*"
     r"(?P<code>(?:[a-z_][\w$]*\.|[A-Z]\w*\.)*[A-Z][\w$]*(?:Error|Exception|Throwable|Failure))(?: \[\w+\])?(?:: (?P<message>.*))?$"
 )
-_CAUSED = re.compile(r"^(?:Caused by: |   ---> )(?P<said>\S.*)$")
+_CAUSED = lazy_pattern(r"^(?:Caused by: |   ---> )(?P<said>\S.*)$")
 _AT = (
-    re.compile(r"^\s+at .* in (?P<file>.+):line (?P<line>\d+)$"),
-    re.compile(r"^\s+at (?:.*\()?(?:file://)?(?P<file>[^()]+?):(?P<line>\d+)(?::(?P<column>\d+))?\)?$"),
+    lazy_pattern(r"^\s+at .* in (?P<file>.+):line (?P<line>\d+)$"),
+    lazy_pattern(r"^\s+at (?:.*\()?(?:file://)?(?P<file>[^()]+?):(?P<line>\d+)(?::(?P<column>\d+))?\)?$"),
 )
 _INTERNAL = ("node:", "internal/", "<anonymous>")
-_SCRIPT_PLACE = re.compile(r"^(?:file://)?(?P<file>(?:[A-Za-z]:)?[^\s:]*\.(?:[cm]?[jt]sx?)):(?P<line>\d+)$")
+_SCRIPT_PLACE = lazy_pattern(r"^(?:file://)?(?P<file>(?:[A-Za-z]:)?[^\s:]*\.(?:[cm]?[jt]sx?)):(?P<line>\d+)$")
 
 
 def _begin_trace(line: str, folder: str) -> MessageBlock | None:

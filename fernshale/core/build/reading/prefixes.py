@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import re
-
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.build.diagnostics import place_number
 
-_CONTROL = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]|\x1b\][^\x07\x1b]*(?:\x07|\x1b\\)|\x1b[()][A-Z0-9]|[\x00\x08]")
-_ENTER = re.compile(r"^(?:\S*make(?:\[(?P<level>\d+)\])?|ninja): Entering directory [`'‘](?P<folder>.*)['’]$")
-_LEAVE = re.compile(r"^\S*make(?:\[(?P<level>\d+)\])?: Leaving directory ")
+_CONTROL = lazy_pattern(r"\x1b\[[0-9;?]*[A-Za-z]|\x1b\][^\x07\x1b]*(?:\x07|\x1b\\)|\x1b[()][A-Z0-9]|[\x00\x08]")
+_ENTER = lazy_pattern(r"^(?:\S*make(?:\[(?P<level>\d+)\])?|ninja): Entering directory [`'‘](?P<folder>.*)['’]$")
+_LEAVE = lazy_pattern(r"^\S*make(?:\[(?P<level>\d+)\])?: Leaving directory ")
 # Prefixes before another tool's line. If the prefix has a severity, it is in a group.
-_LEVEL = re.compile(r"^\[(?P<level>ERROR|WARNING|WARN|error|warn)\] ?")
-_PLAIN = re.compile(
+_LEVEL = lazy_pattern(r"^\[(?P<level>ERROR|WARNING|WARN|error|warn)\] ?")
+_PLAIN = lazy_pattern(
     r"^(?:\s+\[[a-z]+c\] "  # an XML build's task, `[javac]`
     r"|\d+>(?!>)\s?"  # a solution's project number
     r"|\[\d+/\d+\] "  # progress

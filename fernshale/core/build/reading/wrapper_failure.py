@@ -10,17 +10,16 @@ Could not resolve all files for configuration ':compileClasspath'.
 
 from __future__ import annotations
 
-import re
-
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.build.diagnostics import Diagnostic, SourcePlace, place_number
 
-_HEAD = re.compile(r"^FAILURE: Build (?:failed|completed) with (?:an exception|\d+ failures?)\.$")
-_TITLE = re.compile(r"^\* (?P<title>[\w ]+):$")
-_WHERE = re.compile(
+_HEAD = lazy_pattern(r"^FAILURE: Build (?:failed|completed) with (?:an exception|\d+ failures?)\.$")
+_TITLE = lazy_pattern(r"^\* (?P<title>[\w ]+):$")
+_WHERE = lazy_pattern(
     r"^(?:Build|Settings|Script|Initialization script)(?: file)? '(?P<file>[^']+)' line: (?P<line>\d+)$"
 )
 # What only refers to the errors that the compiler printed before.
-_REFERS = re.compile(
+_REFERS = lazy_pattern(
     r"see the compiler error output|Compilation (?:error|failed)|There were failing tests|Process '.*' finished with non-zero"
 )
 

@@ -12,10 +12,11 @@ from dataclasses import dataclass, field, fields
 from functools import cache
 from typing import Any, ClassVar, Literal, get_args, get_origin, get_type_hints
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.stage import stage_of
 
-_PLACE = re.compile(r"\{(\w+)\}")
+_PLACE = lazy_pattern(r"\{(\w+)\}")
 
 
 @dataclass(frozen=True, slots=True)

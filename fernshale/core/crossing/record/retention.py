@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Iterator
 from pathlib import Path
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import StoreError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
@@ -17,7 +17,7 @@ from fernshale.core.crossing.record.last_build import LAST_BUILD
 from fernshale.core.snapshot.deletion import Freed, Policy, choose_deleted, delete
 from fernshale.core.snapshot.store import Store
 
-_DIGEST = re.compile(r"[0-9a-f]{64}")
+_DIGEST = lazy_pattern(r"[0-9a-f]{64}")
 
 
 def delete_by_policy(store: Store, policy: Policy, tree: str, work: Work, *, dry_run: bool) -> Freed:

@@ -6,6 +6,7 @@ import time
 from collections.abc import Mapping
 from functools import cache
 from pathlib import Path
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from fernshale.core.base.quantities import seconds
@@ -19,16 +20,27 @@ if TYPE_CHECKING:
 
 
 # The colours of paper; browsers treat dark themes differently.
+NO_PICTURES: Mapping[str, tuple[str, str]] = MappingProxyType({})
 PAPER: Mapping[str, str] = {
     "text": "#1f2923", "ground": "#fdfdfb", "edge": "#cdd3ca", "line": "#e2e4de", "quiet": "#626e66",
     "good": "#24683f", "bad": "#a63a22", "new": "#8f5f0c",
 }  # fmt: skip
 
 
-def report_html(data: Mapping[str, Any], ink: Mapping[str, str] | None = None) -> str:
-    """The report; with `ink` (the keys of PAPER) in these colours alone, for a viewer that follows no others."""
+def report_html(
+    data: Mapping[str, Any], ink: Mapping[str, str] | None = None, pictures: Mapping[str, tuple[str, str]] = NO_PICTURES
+) -> str:
+    """The report; with `ink` (the keys of PAPER) in these colours alone, for a viewer that follows no others.
+
+    `pictures` are the addresses of a picture before and now, by its name.
+    """
     return _template().render(
-        data, from_=data["from"], figure_name=figure_name, ink=ink or PAPER, for_screen=ink is not None
+        data,
+        pictures=pictures,
+        from_=data["from"],
+        figure_name=figure_name,
+        ink=ink or PAPER,
+        for_screen=ink is not None,
     )
 
 

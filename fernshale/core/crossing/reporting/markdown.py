@@ -7,6 +7,7 @@ import time
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.quantities import seconds
 from fernshale.core.base.texts import count, tr, tr_marked
 from fernshale.core.base.treepath import printable
@@ -15,7 +16,7 @@ from fernshale.core.merge.ledger import FATE_WORDS
 
 Data = Mapping[str, Any]
 # Characters that begin or end markup in Markdown, in tables and in HTML. An underscore inside a word does not.
-_MARKUP = re.compile(r"[\\`*\[\]<>|&~]|(?<![^\W_])_|_(?![^\W_])|^[#+=-](?=\s|$|[-=#+])|^\d+(?=[.)]\s)")
+_MARKUP = lazy_pattern(r"[\\`*\[\]<>|&~]|(?<![^\W_])_|_(?![^\W_])|^[#+=-](?=\s|$|[-=#+])|^\d+(?=[.)]\s)")
 
 
 def report_markdown(data: Data) -> str:
@@ -140,7 +141,7 @@ def _route(data: Data) -> list[str]:
     parts = [tr("## Route"), "", " → ".join([data["start"], *data["stops"]]), ""]
     for leg in legs:
         rows = [
-            (row["plugin"], row["from"], row["to"] or tr("nothing"), tr_marked(row["action"]), row["why"])
+            (row["plugin"], row["from"], row["to"] or tr("nothing"), _action(row["action"]), row["why"])
             for row in leg["route"]
         ]
         if rows:
@@ -149,6 +150,10 @@ def _route(data: Data) -> list[str]:
                 *_table((tr("plugin"), tr("from"), tr("to"), tr("what"), tr("why")), rows),
             ]
     return parts
+
+
+def _action(action: str) -> str:
+    return tr("updated") if action == "taken" else tr_marked(action)
 
 
 def _edits(data: Data) -> list[str]:
@@ -238,7 +243,7 @@ def _links(data: Data) -> list[str]:
 
 def _decisions(data: Data) -> list[str]:
     rows = [(row["what"], row["taken"], row["who"], row["why"]) for row in data["decisions"]]
-    return [tr("## Decisions"), "", *_table((tr("what"), tr("taken"), tr("by"), tr("why")), rows)] if rows else []
+    return [tr("## Decisions"), "", *_table((tr("what"), tr("chosen"), tr("by"), tr("why")), rows)] if rows else []
 
 
 def _accepted(data: Data) -> list[str]:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
 from fernshale.core.base.globs import FirstFit, matches
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.draft import Draft
@@ -63,7 +63,7 @@ _OF_NAMES = (
 )
 # Rules for files other than code.
 _NOT_OF_CODE = (DeleteRule, RenameIdRule, DataRule)
-_NAME = re.compile(r"\w+")
+_NAME = lazy_pattern(r"\w+")
 _ID_ROLES: tuple[Role, ...] = ("asset", "user content")
 
 

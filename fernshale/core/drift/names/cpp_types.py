@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from functools import lru_cache
 from pathlib import Path
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.names.name_parts import shared_start
 from fernshale.core.drift.parsing import read_source
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
-_DEFINED = re.compile(
+_DEFINED = lazy_pattern(
     rb"\b(?:class|struct|union|enum(?:\s+(?:class|struct))?)\s+(?:[A-Z][A-Z0-9_]+\s+)?([A-Za-z_]\w*)\s*(?:final\s*)?[:{]"
     rb"|\busing\s+([A-Za-z_]\w*)\s*=|\btypedef\b[^;{}]*?\b([A-Za-z_]\w*)\s*;"
 )

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from functools import lru_cache
 from pathlib import Path
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_bytes
 
-_INCLUDE = re.compile(r"(?m)^[ \t]*#[ \t]*include[ \t]*[<\"](?P<path>[^>\"\n]+)[>\"]")
+_INCLUDE = lazy_pattern(r"(?m)^[ \t]*#[ \t]*include[ \t]*[<\"](?P<path>[^>\"\n]+)[>\"]")
 
 
 def sees_header(text: str, header: str, folder: Path) -> bool:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from functools import cache, lru_cache
+
+from fernshale.core.base.lazy_pattern import lazy_pattern
 
 _OPPOSITE_WORDS = """get set|add remove|push pop|open close|begin end|start stop|show hide|enable disable|min max|first last|
     left right|top bottom|up down|horizontal vertical|read write|lock unlock|prev next|previous next|width height|row column|
@@ -14,7 +15,7 @@ _OPPOSITE_WORDS = """get set|add remove|push pop|open close|begin end|start stop
 _OPPOSITES = {
     one: other for pair in _OPPOSITE_WORDS.split("|") for one, other in (pair.split(), reversed(pair.split()))
 }
-_PART = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+|[^\W\d_]+")
+_PART = lazy_pattern(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+|[^\W\d_]+")
 
 
 @lru_cache(maxsize=100_000)

@@ -9,18 +9,19 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from pathlib import Path
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.names.name_parts import shared_start
 from fernshale.core.drift.parsing.python import module_of
 from fernshale.core.drift.release_symbols import list_sources, read_bytes
 
 ModuleNames = tuple[str, ...]
 
-_STRINGS_AND_COMMENTS = re.compile(r"(?s)\"{3}.*?\"{3}|'{3}.*?'{3}|#[^\n]*")
-_FROM = re.compile(
+_STRINGS_AND_COMMENTS = lazy_pattern(r"(?s)\"{3}.*?\"{3}|'{3}.*?'{3}|#[^\n]*")
+_FROM = lazy_pattern(
     r"(?m)^[ \t]*from[ \t]+(?P<dots>\.*)(?P<module>[\w.]*)[ \t]+import[ \t]*"
     r"(?:\((?P<many>[^()]*)\)|(?P<names>[^\n;\\]*(?:\\\r?\n[^\n;\\]*)*))"
 )
-_DEFINED = re.compile(r"(?m)^(?:(?:async[ \t]+)?def|class)[ \t]+(\w+)|^(\w+)[ \t]*(?::[^=\n]*)?=(?!=)")
+_DEFINED = lazy_pattern(r"(?m)^(?:(?:async[ \t]+)?def|class)[ \t]+(\w+)|^(\w+)[ \t]*(?::[^=\n]*)?=(?!=)")
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,11 +8,12 @@ from collections.abc import Collection, Mapping
 from functools import lru_cache
 from pathlib import Path
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import Symbol
 
 # The file that represents a folder, in languages that have one.
-_FRONT = re.compile(r"(?:^|/)(?:__init__\.pyi?|index\.(?:d\.)?[cm]?[jt]sx?|mod\.rs|lib\.rs)\Z")
+_FRONT = lazy_pattern(r"(?:^|/)(?:__init__\.pyi?|index\.(?:d\.)?[cm]?[jt]sx?|mod\.rs|lib\.rs)\Z")
 
 
 def shown_path(symbol: Symbol, folder: Path) -> tuple[str, ...]:

@@ -13,15 +13,16 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.languages import SCRIPTS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 
-_BUILD = re.compile(
+_BUILD = lazy_pattern(
     r"_?f?esm?\d*|cjs|umd|amd|commonjs|bundles?|dist|lib|out|src|types|typings|mjs|modules?", re.IGNORECASE
 )
 # Those in which code is written most like its authors wrote it, the first best.
-_BEST = tuple(re.compile(words, re.IGNORECASE) for words in (r"src", r"mjs|modules?|_?f?esm?\d*", r"(?!umd|amd).*"))
+_BEST = tuple(lazy_pattern(words, re.IGNORECASE) for words in (r"src", r"mjs|modules?|_?f?esm?\d*", r"(?!umd|amd).*"))
 # Builds that put all code into a few files.
-_BUNDLES = re.compile(r"bundles?|umd", re.IGNORECASE)
-_ENDING = re.compile(r"(?:\.d)?\.[cm]?[jt]sx?\Z")
+_BUNDLES = lazy_pattern(r"bundles?|umd", re.IGNORECASE)
+_ENDING = lazy_pattern(r"(?:\.d)?\.[cm]?[jt]sx?\Z")
 
 
 @dataclass(frozen=True, slots=True)

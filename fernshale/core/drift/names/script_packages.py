@@ -14,25 +14,26 @@ from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.release_symbols import included, languages_of, list_sources, read_bytes
 
-_COMMENTS = re.compile(r"/\*.*?\*/|(?<![:'\"\\/])//[^\n]*", re.DOTALL)
+_COMMENTS = lazy_pattern(r"/\*.*?\*/|(?<![:'\"\\/])//[^\n]*", re.DOTALL)
 _FROM = r"\s*from\s*['\"](?P<module>[^'\"\n]+)['\"]"
-_LISTED = re.compile(r"\bexport\s+(?:type\s+)?\{(?P<names>[^{}]*)\}(?:" + _FROM + ")?")
-_STAR = re.compile(r"\bexport\s*\*(?:\s*as\s+(?P<name>[\w$]+))?" + _FROM)
-_DECLARED = re.compile(
+_LISTED = lazy_pattern(r"\bexport\s+(?:type\s+)?\{(?P<names>[^{}]*)\}(?:" + _FROM + ")?")
+_STAR = lazy_pattern(r"\bexport\s*\*(?:\s*as\s+(?P<name>[\w$]+))?" + _FROM)
+_DECLARED = lazy_pattern(
     r"\bexport\s+(?P<default>default\s+)?(?:declare\s+)?(?:abstract\s+|async\s+)*"
     r"(?:class|interface|enum|const\s+enum|type|namespace|function\*?|const|let|var)\s+(?P<name>[A-Za-z_$][\w$]*)"
 )
-_IMPORTED = re.compile(r"\bimport\s+(?:type\s+)?(?:[\w$]+\s*,\s*)?\{(?P<names>[^{}]*)\}" + _FROM)
-_OLD_NAME = re.compile(
+_IMPORTED = lazy_pattern(r"\bimport\s+(?:type\s+)?(?:[\w$]+\s*,\s*)?\{(?P<names>[^{}]*)\}" + _FROM)
+_OLD_NAME = lazy_pattern(
     r"\b(?:module\.)?exports\.(?P<name>[A-Za-z_$][\w$]*)\s*=(?!=)|defineProperty\(exports,\s*['\"](?P<other>[\w$]+)"
 )
-_OLD_LIST = re.compile(r"\bmodule\.exports\s*=\s*\{(?P<names>[^{}]*)\}")
-_OLD_STAR = re.compile(r"(?:__export\w*\(|\bmodule\.exports\s*=\s*)require\(\s*['\"](?P<module>[^'\"\n]+)['\"]")
-_ENDING = re.compile(r"(?:\.d)?\.[cm]?[jt]sx?\Z")
+_OLD_LIST = lazy_pattern(r"\bmodule\.exports\s*=\s*\{(?P<names>[^{}]*)\}")
+_OLD_STAR = lazy_pattern(r"(?:__export\w*\(|\bmodule\.exports\s*=\s*)require\(\s*['\"](?P<module>[^'\"\n]+)['\"]")
+_ENDING = lazy_pattern(r"(?:\.d)?\.[cm]?[jt]sx?\Z")
 # Parts of a module's path that say that others should not import it, or that it is another build of the same code.
-_PRIVATE = re.compile(r"_.*|internal.*|private|esm\w*|cjs|umd|bundles?|dist|src|node_modules")
+_PRIVATE = lazy_pattern(r"_.*|internal.*|private|esm\w*|cjs|umd|bundles?|dist|src|node_modules")
 
 
 class Definition(NamedTuple):

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.parsing.c_scan import STOP, Span, blanked, condition_of, has_split_declarations, is_unfinished
 
-_CONDITION = re.compile(rb"^[ \t]*#[ \t]*(if|ifdef|ifndef|elif|else|endif)\b[^\n]*", re.MULTILINE)
-_NOT_DEFINED = re.compile(rb"#[ \t]*ifndef|#[^\n]*!")
+_CONDITION = lazy_pattern(rb"^[ \t]*#[ \t]*(if|ifdef|ifndef|elif|else|endif)\b[^\n]*", re.MULTILINE)
+_NOT_DEFINED = lazy_pattern(rb"#[ \t]*ifndef|#[^\n]*!")
 
 
 def settle_conditions(data: bytes) -> bytes:

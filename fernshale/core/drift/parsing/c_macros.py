@@ -17,16 +17,17 @@ import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.parsing.c_scan import Span, blanked, find_declarations
 
-_TOKEN = re.compile(
+_TOKEN = lazy_pattern(
     rb"""//[^\n]*|/\*.*?\*/|"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'
     |(?P<word>[A-Za-z_]\w*)|(?P<open>\()|(?P<close>\))|(?P<angle><(?:[^<>;(){}]|<[^<>;(){}]*>)*>)|(?P<colons>::)|(?P<other>[^\s\w])""",
     re.VERBOSE | re.DOTALL,
 )
 # A declaration without any of these has no macro: a word in capitals, two brackets in a row, a word of the compiler.
-_SUSPECT = re.compile(rb"\b_*[A-Z][A-Z0-9_]{2,}\b|\)\s*\(|\(\s*\(|__\w|_(?:public|export|api|extern)\b")
-_CAPITALS = re.compile(rb"_*[A-Z][A-Z0-9_]*\Z")
+_SUSPECT = lazy_pattern(rb"\b_*[A-Z][A-Z0-9_]{2,}\b|\)\s*\(|\(\s*\(|__\w|_(?:public|export|api|extern)\b")
+_CAPITALS = lazy_pattern(rb"_*[A-Z][A-Z0-9_]*\Z")
 _MACRO_WORDS = frozenset(
     b"""API APIENTRY EXPORT EXPORTS EXPORTED EXTERN CALL CALLCONV CALLBACK CDECL STDCALL FASTCALL DECL DECLSPEC PUBLIC DLL IMPORT
     INLINE ATTR ATTRIBUTE DEPRECATED OBSOLETE NODISCARD NORETURN NOTHROW FUNC IMPL DEF VISIBLE AVAILABLE NONNULL UNUSED PURE
@@ -46,15 +47,15 @@ _ELABORATED = frozenset((b"struct", b"union", b"enum", b"class"))
 # Statements of a body, and declarations that have no name before brackets.
 _NOT_DECLARED = frozenset(b"using return if for while switch case else do goto static_assert _Static_assert".split())
 _AFTER_PARAMETERS = frozenset((b":", b"=", b"->"))
-_ONE_NAME = re.compile(rb"\s*[A-Za-z_]\w*\s*\Z")
-_ONE_TYPE = re.compile(
+_ONE_NAME = lazy_pattern(rb"\s*[A-Za-z_]\w*\s*\Z")
+_ONE_TYPE = lazy_pattern(
     rb"\s*(?:(?:const|volatile|unsigned|signed|struct|union|enum|long|short)\s+)*[A-Za-z_][\w:]*(?:\s*(?:const\b|[*&]))*\s*\Z"
 )
-_ENUM = re.compile(rb"\benum\b[^;{}()]*\{(?P<body>[^{}]*)\}")
-_AFTER_ENUMERATOR = re.compile(
+_ENUM = lazy_pattern(rb"\benum\b[^;{}()]*\{(?P<body>[^{}]*)\}")
+_AFTER_ENUMERATOR = lazy_pattern(
     rb"(?:^|[,\n/])\s*[A-Za-z_]\w*[ \t]+(?P<macro>[A-Z][A-Z0-9_]{2,}(?:[ \t]*\((?:[^()]|\([^()]*\))*\))?)\s*(?=[,=]|\Z|//|/\*)"
 )
-_POINTER_CONVENTION = re.compile(rb"\(\s*(?P<macro>_*[A-Z][A-Z0-9_]{2,})\s*\*\s*\w*\s*\)\s*\(")
+_POINTER_CONVENTION = lazy_pattern(rb"\(\s*(?P<macro>_*[A-Z][A-Z0-9_]{2,})\s*\*\s*\w*\s*\)\s*\(")
 
 
 class _Token(NamedTuple):

@@ -5,12 +5,14 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
+
 Span = tuple[int, int]
 
 _SEMICOLON = 59
 # What the scan stops at: comments, strings, directives, labels of access, brackets, ends of declarations. The library skips to the
 # first letters of the alternatives, which it only does where they are no groups; so the first letter says which one was found.
-STOP = re.compile(
+STOP = lazy_pattern(
     rb"//[^\n]*|/\*(?s:.)*?(?:\*/|\Z)"
     rb'|"(?:[^"\\\n]|\\(?s:.))*"'
     rb"|'(?:[^'\\\n]|\\(?s:.))*'"
@@ -18,14 +20,14 @@ STOP = re.compile(
     rb"|public\b[\w \t]*:(?!:)|private\b[\w \t]*:(?!:)|protected\b[\w \t]*:(?!:)"
     rb"|\{|\}|;"
 )
-DIRECTIVE = re.compile(rb"#[ \t]*(?P<what>[a-z]*)")
+DIRECTIVE = lazy_pattern(rb"#[ \t]*(?P<what>[a-z]*)")
 CONDITIONS = frozenset((b"if", b"ifdef", b"ifndef", b"elif", b"else", b"endif"))
 _SHARP, _OPEN, _CLOSE = b"#{}"
 _SKIPPED = frozenset(b"/\"'")
 _LABEL = 112  # the p of public, private, protected
-_CONTAINER = re.compile(rb"\b(?:namespace|class|struct|union)\b|\bextern\s*\"")
-_COMMENT = re.compile(rb"(?s)//[^\n]*|/\*.*?\*/")
-_COMPLETE_MACROS = re.compile(rb"(?s)(?:_*[A-Z][A-Z0-9_]{2,}\b\s*(?:\((?:[^()]|\((?:[^()]|\([^()]*\))*\))*\)\s*)?)*")
+_CONTAINER = lazy_pattern(rb"\b(?:namespace|class|struct|union)\b|\bextern\s*\"")
+_COMMENT = lazy_pattern(rb"(?s)//[^\n]*|/\*.*?\*/")
+_COMPLETE_MACROS = lazy_pattern(rb"(?s)(?:_*[A-Z][A-Z0-9_]{2,}\b\s*(?:\((?:[^()]|\((?:[^()]|\([^()]*\))*\))*\)\s*)?)*")
 
 
 def find_declarations(data: bytes) -> Iterator[Span]:

@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from functools import lru_cache, partial
 from typing import TYPE_CHECKING
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.parsing.c_conditions import settle_conditions
 from fernshale.core.drift.parsing.c_macros import blank_macros
 from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
@@ -25,26 +26,26 @@ _WRAPPERS = frozenset(
 )  # fmt: skip
 _CONDITIONALS = frozenset(("preproc_if", "preproc_ifdef"))
 _ALTERNATIVES = frozenset(("preproc_else", "preproc_elif", "preproc_elifdef"))
-_OBSOLETE = re.compile(rb"(?i)compat|obsolete|deprecat|legacy|(?<![a-z])(?:old|removed)(?![a-z])")
+_OBSOLETE = lazy_pattern(rb"(?i)compat|obsolete|deprecat|legacy|(?<![a-z])(?:old|removed)(?![a-z])")
 _HOLDING = _WRAPPERS | {"namespace_definition"}
 _MARKS = frozenset(("virtual", "static", "explicit", "inline", "constexpr", "extern", "friend", "mutable", "const"))
 # A word in capitals between `class` and its name is a macro, for exporting it.
-_CLASS_MACRO = re.compile(
+_CLASS_MACRO = lazy_pattern(
     rb"\b(?:class|struct|union|enum)[ \t]+(?P<macro>[A-Z][A-Z0-9_]{2,}(?:[ \t]*\([^()\n]*\))?)"
     rb"(?=\s+[A-Za-z_]\w*\s*(?:final\s*)?[:{;\n])"
 )
 
-_WORD = re.compile(r"[A-Za-z_]\w*")
-_EXTENTS = re.compile(r"\[[^\]]*\]$")
-_COMMENT = re.compile(r"/\*.*?\*/|//[^\n]*")
-_POINTER = re.compile(r"\(\s*[*&]\s*(\w+)\s*\)")
-_LAST_WORD = re.compile(r"[A-Za-z_]\w*$")
-_BRACKETS = re.compile(r"[(<{\[,)\]}]|(?<!-)>")
-_QUALIFIERS = re.compile(r"\b(?:const|volatile|struct|class|enum|register|typename)\b")
+_WORD = lazy_pattern(r"[A-Za-z_]\w*")
+_EXTENTS = lazy_pattern(r"\[[^\]]*\]$")
+_COMMENT = lazy_pattern(r"/\*.*?\*/|//[^\n]*")
+_POINTER = lazy_pattern(r"\(\s*[*&]\s*(\w+)\s*\)")
+_LAST_WORD = lazy_pattern(r"[A-Za-z_]\w*$")
+_BRACKETS = lazy_pattern(r"[(<{\[,)\]}]|(?<!-)>")
+_QUALIFIERS = lazy_pattern(r"\b(?:const|volatile|struct|class|enum|register|typename)\b")
 _TYPE_WORDS = frozenset(
     ("int", "char", "long", "short", "unsigned", "signed", "float", "double", "bool", "const", "auto", "size_t")
 )
-_TEMPLATE = re.compile(r"<[^<>]*>")
+_TEMPLATE = lazy_pattern(r"<[^<>]*>")
 
 
 def prepare(data: bytes) -> bytes:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
@@ -23,7 +24,7 @@ _BLOCKS = frozenset(
         "with_statement",
     )
 )
-_SELF = re.compile(rb"(?m)^\s+self\.([a-z]\w*)\s*(?::[^=\n]*)?=(?!=)")
+_SELF = lazy_pattern(rb"(?m)^\s+self\.([a-z]\w*)\s*(?::[^=\n]*)?=(?!=)")
 
 
 def read_python(source: SourceFile, root: Node) -> None:

@@ -8,12 +8,12 @@ Object.assign(Boat, { fromPlan: function (plan) {} });
 
 from __future__ import annotations
 
-import re
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Mapping
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.parsing.script_values import (
     COMMENTS,
     DECORATORS,
@@ -27,11 +27,11 @@ from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolS
 if TYPE_CHECKING:
     from tree_sitter import Node
 
-_NAME = re.compile(r"[A-Za-z_$][\w$]*\Z")
-_OWNERS = re.compile(rb"([A-Za-z_$][\w$]*)\.prototype\b")
+_NAME = lazy_pattern(r"[A-Za-z_$][\w$]*\Z")
+_OWNERS = lazy_pattern(rb"([A-Za-z_$][\w$]*)\.prototype\b")
 _OWNER, _BASE = rb"([A-Za-z_$][\w$]*)", rb"([A-Za-z_$][\w$.]*)"
 _BASES = tuple(
-    re.compile(pattern)
+    lazy_pattern(pattern)
     for pattern in (
         _OWNER + rb"\.prototype\s*=[^;{]*?Object\.create\(\s*" + _BASE + rb"\.prototype\b",
         _OWNER + rb"\.prototype\s*=\s*new\s+" + _BASE + rb"\s*\(",
@@ -40,9 +40,9 @@ _BASES = tuple(
         rb"\b(?:assign|extend)\(\s*" + _OWNER + rb"\.prototype\s*,\s*" + _BASE + rb"\.prototype\b",
     )
 )
-_PROTOTYPE = re.compile(r"(?P<owner>[A-Za-z_$][\w$.]*)\.prototype\Z")
+_PROTOTYPE = lazy_pattern(r"(?P<owner>[A-Za-z_$][\w$.]*)\.prototype\Z")
 # Calls that copy members from their later arguments to the first: of the language, and of the usual libraries.
-_COPIES = re.compile(
+_COPIES = lazy_pattern(
     r"(?:\w+[.])*(?:assign|extend|mixin|merge|inherits|setPrototypeOf|augment|copyProperties|__extends)\Z"
 )
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
+
 if TYPE_CHECKING:
     from collections.abc import Callable
 
@@ -15,12 +17,12 @@ _MAX_STATEMENTS = 3
 _MAX_BYTES = 400
 _BLOCKS = frozenset(("compound_statement", "block", "statement_block", "arrow_expression_clause", "chunk"))
 # Statements and lists around a value, and the values that are calls.
-_AROUND = re.compile(r"(?:expression|return)_statement|expression_list")
-_CALLS = re.compile(r"\w*call\w*|\w*invocation\w*|\w*creation_expression|new_expression|await\w*")
+_AROUND = lazy_pattern(r"(?:expression|return)_statement|expression_list")
+_CALLS = lazy_pattern(r"\w*call\w*|\w*invocation\w*|\w*creation_expression|new_expression|await\w*")
 _SKIPPED = frozenset(("comment", "line_comment", "block_comment"))
 # Statements that only tell the caller that the function is old.
-_TELLS = re.compile(r"(?:\w+[.:]+)*\w*(?:warn|deprecat|obsolete)\w*\s*[(!]", re.IGNORECASE)
-_QUOTED = re.compile(r"[rRuUbBf]*['\"]")
+_TELLS = lazy_pattern(r"(?:\w+[.:]+)*\w*(?:warn|deprecat|obsolete)\w*\s*[(!]", re.IGNORECASE)
+_QUOTED = lazy_pattern(r"[rRuUbBf]*['\"]")
 
 
 def calls_in(body: Node, text: Callable[[Node], str]) -> str:

@@ -7,32 +7,33 @@ from collections.abc import Callable, Collection, Hashable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.parsing.short_bodies import calls_in
 from fernshale.core.drift.symbols import CALLABLE, Parameter, Symbol, SymbolKind
 
 if TYPE_CHECKING:
     from tree_sitter import Node
 
-_SPACE = re.compile(r"\s+")
-_NAME = re.compile(rb"[A-Za-z_]\w+")
+_SPACE = lazy_pattern(r"\s+")
+_NAME = lazy_pattern(rb"[A-Za-z_]\w+")
 _MAX_WORDS = 120
 _MAX_DOC = 600
-_DOC_MARKS = re.compile(r"(?m)^[ \t]*(?:/\*+|\*+/|\*|//[/!]*|--+|#)[ \t]?|\*+/[ \t]*$")
+_DOC_MARKS = lazy_pattern(r"(?m)^[ \t]*(?:/\*+|\*+/|\*|//[/!]*|--+|#)[ \t]?|\*+/[ \t]*$")
 # Deprecation markers, with the replacement. The first one with a text counts.
-_DEPRECATED_CALL = re.compile(
+_DEPRECATED_CALL = lazy_pattern(
     r"""(?i)(?:deprecated|obsolete)\w*\s*\(((?:[^()"']|"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|\([^()]*\))*+)\)"""
 )
-_OF_ARGUMENT = re.compile(r"(?i)\b(?:argument|parameter|keyword|kwarg|option|passing|passed|positional|usage)s?\b")
-_STRING = re.compile(r'"([^"\\]*+(?:\\.[^"\\]*+)*+)"|\'([^\'\\]*+(?:\\.[^\'\\]*+)*+)\'')
-_DEPRECATED_DOC = re.compile(
+_OF_ARGUMENT = lazy_pattern(r"(?i)\b(?:argument|parameter|keyword|kwarg|option|passing|passed|positional|usage)s?\b")
+_STRING = lazy_pattern(r'"([^"\\]*+(?:\\.[^"\\]*+)*+)"|\'([^\'\\]*+(?:\\.[^\'\\]*+)*+)\'')
+_DEPRECATED_DOC = lazy_pattern(
     r"(?is)(?:@deprecated|\\deprecated|\.\. deprecated::|^\W*deprecated\b[^\w\n]*|\bdeprecated[:.,]|\bis deprecated\b)\s*(.*)"
 )
-_WARNING = re.compile(
+_WARNING = lazy_pattern(
     rb"(?is)warn\w*\s*\((?:[^()]|\([^()]*\)){0,400}?(?:Pending)?Deprecat\w*|deprecat\w*\s*\(\s*f?[\"']|DeprecationWarning\s*\("
 )
 
 # A sentence that a function prints when it is called, and the wordings for a name that was replaced.
-_PRINTED = re.compile(
+_PRINTED = lazy_pattern(
     rb"\b(?:warn\w*|error\w*|log)\s*\(\s*[fr]?(?P<text>\"(?:[^\"\\\n]|\\.)*\"|'(?:[^'\\\n]|\\.)*'|`(?:[^`\\\n]|\\.)*`)",
     re.IGNORECASE,
 )
@@ -40,7 +41,7 @@ _HAS_CHANGED = (
     r"(?:(?:has|have|was|were|is|are) (?:been |now )?(?:renamed|replaced|moved|removed|obsolete)\b"
     r"|is now (?:called |named |[`'\"._]))"
 )
-_USE_INSTEAD = re.compile(r"\buse \S+ instead\b", re.IGNORECASE)
+_USE_INSTEAD = lazy_pattern(r"\buse \S+ instead\b", re.IGNORECASE)
 
 Known = dict[Hashable, tuple[int, tuple[Symbol, ...]]]
 """The symbols of declarations by their text and what they stand in, each with the row it was found at."""

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from itertools import accumulate
 from typing import TYPE_CHECKING
 
 from rapidfuzz.distance import Indel
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
+
 if TYPE_CHECKING:
     from tree_sitter import Tree
 
-_LINE = re.compile(rb"[^\n]*\n|[^\n]+")
+_LINE = lazy_pattern(rb"[^\n]*\n|[^\n]+")
 # The maximum number of line pairs to compare: each takes some memory.
 _MAX_PAIRS = 100_000_000
 

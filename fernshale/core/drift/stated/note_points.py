@@ -6,8 +6,10 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-_POINT = re.compile(r"^\s*[-*]\s+(.*)$")
-_CODE = re.compile(r"`([^`]+)`")
+from fernshale.core.base.lazy_pattern import lazy_pattern
+
+_POINT = lazy_pattern(r"^\s*[-*]\s+(.*)$")
+_CODE = lazy_pattern(r"`([^`]+)`")
 
 
 @dataclass(frozen=True, slots=True)

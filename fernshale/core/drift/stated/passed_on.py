@@ -6,10 +6,11 @@ import re
 from typing import NamedTuple
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.stated.replacements import ReleaseNames
 from fernshale.core.drift.symbols import Symbol
 
-_TOKEN = re.compile(
+_TOKEN = lazy_pattern(
     r"""(?P<string>[rbuRBU]{0,2}"(?:[^"\\]|\\.)*"|[rbuRBU]{0,2}'(?:[^'\\]|\\.)*')|(?P<number>\d[\w.]*)|(?P<name>[A-Za-z_]\w*)"""
     r"|(?P<mark>::|->|\s+|.)",
     re.DOTALL,

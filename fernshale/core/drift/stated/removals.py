@@ -7,25 +7,26 @@ import re
 from collections.abc import Iterator
 from functools import cached_property
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.release_symbols import ReleaseSymbols, read_bytes
 
 _STRING = r"""(?:"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+')"""
-_ENTRY = re.compile(rf"""["'](?P<name>[A-Za-z_]\w*)["']\s*:\s*\(?\s*(?P<text>{_STRING}(?:\s*\+?\s*{_STRING})*)""")
-_INSTEAD = re.compile(r"\b(?:instead|replaced|renamed|moved|use|available as)\b", re.IGNORECASE)
+_ENTRY = lazy_pattern(rf"""["'](?P<name>[A-Za-z_]\w*)["']\s*:\s*\(?\s*(?P<text>{_STRING}(?:\s*\+?\s*{_STRING})*)""")
+_INSTEAD = lazy_pattern(r"\b(?:instead|replaced|renamed|moved|use|available as)\b", re.IGNORECASE)
 _CODE = r"[`'\"]*(?P<{0}>[A-Za-z_$][\w$]*(?:(?:\.|::|#)[A-Za-z_$][\w$]*)*)(?:\(\))?[`'\"]*"
-_RENAMED = re.compile(
+_RENAMED = lazy_pattern(
     _CODE.format("name") + r"[ \t]+(?:has been|have been|was|is|were|are|got)?[ \t]*(?:now )?(?:renamed|moved|changed)"
     r"[ \t]+(?:to|into|as)[ \t]+" + _CODE.format("new")
 )
 # A line of a change log: `old_name` -> `new_name`, maybe with a mark of a list before it.
-_ARROW = re.compile(
+_ARROW = lazy_pattern(
     r"(?m)^[ \t]*(?:[-*+|][ \t]*)?"
     + _CODE.format("name")
     + r"[ \t]*(?:->|=>|\u2192)[ \t]*"
     + _CODE.format("new")
     + r"[ \t|.]*$"
 )
-_LOGS = re.compile(
+_LOGS = lazy_pattern(
     r"(?i)(?:change|migrat|upgrad|history|news|release|port|deprecat|breaking)[^/]*\.(?:md|txt|rst)$|^(?:changes|news)$"
 )
 _MAX_LOG_BYTES = 4_000_000

@@ -7,12 +7,13 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.names.name_parts import Rarity
 from fernshale.core.drift.symbols import Symbol
 
 _NAME = r"[`'\"‘“]*:?(?:\w+:)?[`'\"‘“{<(]*(?:@?link\s+)?[~.!]*(?P<name>[A-Za-z_$#~][\w$]*(?:(?:\.|::|#|->)[A-Za-z_$][\w$]*)*)"
 _SAYINGS = tuple(
-    re.compile(pattern + _NAME, re.IGNORECASE)
+    lazy_pattern(pattern + _NAME, re.IGNORECASE)
     for pattern in (
         r"\b(?:renamed|moved) (?:to|into|as) ",
         r"\buse(?: the)?(?: new)?(?: function| method| class| property| attribute| module)? ",
@@ -36,31 +37,31 @@ _PLAIN = frozenset(
 
 
 # Text that may follow a name that is the complete replacement: the end of its markup, then of the sentence.
-_WHOLE = re.compile(
+_WHOLE = lazy_pattern(
     r"[`'\"’”}>)]*(?:\(\))?[`'\"’”}>]*(?:\s+(?:instead(?: of \S+)?|now|directly))?(?: for new code)?"
     r"\s*(?:[.;!\n](?![\w(])|[@\\]\w|\Z)",
     re.IGNORECASE,
 )
 
 
-_WHOLE_NAME = re.compile(r"[A-Za-z_$][\w$.:]*")
+_WHOLE_NAME = lazy_pattern(r"[A-Za-z_$][\w$.:]*")
 # A macro that is another name, or a call with its own arguments.
-_MACRO_CALL = re.compile(r"(?P<name>[A-Za-z_]\w*)\s*(?:\((?P<given>[\w\s,()]*)\))?")
+_MACRO_CALL = lazy_pattern(r"(?P<name>[A-Za-z_]\w*)\s*(?:\((?P<given>[\w\s,()]*)\))?")
 # An alias that a function makes, which is given its name and what it stands for: add_alias("loadSheet", load_sheet).
-_MADE_ALIAS = re.compile(
+_MADE_ALIAS = lazy_pattern(
     r"(?:(?:static|class)method\(\s*)?[\w.]+\(\s*['\"](?P<own>[\w$]+)['\"]\s*,\s*(?P<name>[A-Za-z_$][\w$.]*)\s*\)\s*\)?;?"
 )
 # The type of a constant that is declared with the value of another one: `const glow: typeof shine`.
-_TYPE_OF = re.compile(r"typeof\s+([\w$.]+)")
+_TYPE_OF = lazy_pattern(r"typeof\s+([\w$.]+)")
 # The same with a cast of the result: ((int)reed_check(L, (n))).
-_CAST = re.compile(r"\(\s*\([\w\s*]+\)\s*(?P<call>.+)\)")
+_CAST = lazy_pattern(r"\(\s*\([\w\s*]+\)\s*(?P<call>.+)\)")
 # The sentence up to the saying starts with a purpose or a case, or doubts; or the text shows how a call differs.
-_CONDITION = re.compile(
+_CONDITION = lazy_pattern(
     r"(?:\A|[.;!?]\s+)\s*(?:to|if|when|for|in order to|in case|unless|where)\b[^.;!?]*\Z"
     r"|\b(?:most likely|probably|perhaps|maybe|usually|often|in most cases|you (?:may|might|could))\b[^.;!?]*\Z",
     re.IGNORECASE,
 )
-_OTHERWISE = re.compile(r"\binstead of [`'\"]?[\w.]+\(|\bis equivalent to\b|\bconfiguration object\b", re.IGNORECASE)
+_OTHERWISE = lazy_pattern(r"\binstead of [`'\"]?[\w.]+\(|\bis equivalent to\b|\bconfiguration object\b", re.IGNORECASE)
 # Characters after the name in which such a difference is described.
 _NEAR = 200
 

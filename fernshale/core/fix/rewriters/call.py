@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.fix.calls import declares, find_calls, is_import, is_spread
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.code_patterns import Match
@@ -20,8 +21,8 @@ from fernshale.core.fix.tokens import name_starts, operand_end, operand_start, t
 _BARE = (*C_FAMILY, *ENDINGS["java"], *ENDINGS["c#"])
 _RUST = ENDINGS["rust"]
 _WITH_ADDRESSES = (*C_FAMILY, *_RUST)
-_ADDRESS = re.compile(r"(?:&mut\s|[&*])\s*")
-_META = re.compile(r"(?P<sign>[&*]?)\$(?P<name>\w+)(?P<access>\.|->|:(?=\w))?")
+_ADDRESS = lazy_pattern(r"(?:&mut\s|[&*])\s*")
+_META = lazy_pattern(r"(?P<sign>[&*]?)\$(?P<name>\w+)(?P<access>\.|->|:(?=\w))?")
 
 
 @dataclass(frozen=True, slots=True)

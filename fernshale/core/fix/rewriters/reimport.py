@@ -6,12 +6,13 @@ import re
 from collections.abc import Iterator, Sequence
 
 from fernshale.core.base.languages import SCRIPTS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import line_end
 from fernshale.core.fix.rules import ReimportRule
 from fernshale.core.fix.tokens import name_starts
 
 # `import { a, b as c } from "m";`, `export { a } from "m"` and `const { a } = require("m");`
-_STATEMENT = re.compile(
+_STATEMENT = lazy_pattern(
     r"(?P<head>\b(?P<word>import|export|const|let|var)\b(?:\s+type\b)?\s*(?P<front>[\w$]+\s*,\s*)?)\{(?P<names>[^{}]*)\}"
     r"(?P<middle>\s*(?:from\s*|=\s*require\(\s*))(?P<quote>['\"])(?P<module>[^'\"\n]+)(?P=quote)(?P<tail>\s*\)?;?)"
 )

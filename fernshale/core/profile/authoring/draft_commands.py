@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.parse_errors import Malformed, load_json
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.authoring.answers import CommandName
@@ -14,8 +15,8 @@ from fernshale.core.profile.authoring.project_facts import ProjectFacts, is_depe
 from fernshale.core.profile.model import ProfileCommand
 
 _KINDS: tuple[CommandName, ...] = ("build", "run")
-_TARGET = re.compile(r"(?m)^(?P<name>[\w.-]+)\s*:(?!=)")
-_BUILD_SCRIPT = re.compile(r"(?i)(?:.*/)?(?:build|compile|make)\.(?:sh|bash|py)$")
+_TARGET = lazy_pattern(r"(?m)^(?P<name>[\w.-]+)\s*:(?!=)")
+_BUILD_SCRIPT = lazy_pattern(r"(?i)(?:.*/)?(?:build|compile|make)\.(?:sh|bash|py)$")
 _CMAKE = "cmake -S . -B {build} && cmake --build {build} --parallel {jobs} -- -k"
 _MESON = "test -d {build}/meson-info || meson setup {build} . && meson compile -C {build} --ninja-args=-k0"
 # The command that builds a project with each of these files at its root, by the file's name in lower case.
@@ -37,8 +38,8 @@ _AT_ROOT: Mapping[str, tuple[str, ...]] = {
 }
 # Files of named tasks: what runs one, and how its name is declared.
 _TASK_FILES: Mapping[str, tuple[str, re.Pattern[str]]] = {
-    "rakefile": ("rake", re.compile(r"(?m)^\s*task\s+:?[\"']?(?P<name>\w+)")),
-    "justfile": ("just", re.compile(r"(?m)^@?(?P<name>[\w-]+)(?:[ \t][^:\n]*)?:(?!=)")),
+    "rakefile": ("rake", lazy_pattern(r"(?m)^\s*task\s+:?[\"']?(?P<name>\w+)")),
+    "justfile": ("just", lazy_pattern(r"(?m)^@?(?P<name>[\w-]+)(?:[ \t][^:\n]*)?:(?!=)")),
 }
 _WRAPPERS = {"gradle": "gradlew", "mvn": "mvnw"}
 # The deepest folder in which a build file is looked for.

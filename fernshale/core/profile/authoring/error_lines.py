@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Collection
 
-_TOKEN = re.compile(r"[\w./\\+-]*[\w/\\]\.\w+|[\w./\\+-]*/[\w.+-]+")
-_NUMBER = re.compile(r"\d+")
+from fernshale.core.base.lazy_pattern import lazy_pattern
+
+_TOKEN = lazy_pattern(r"[\w./\\+-]*[\w/\\]\.\w+|[\w./\\+-]*/[\w.+-]+")
+_NUMBER = lazy_pattern(r"\d+")
 # Maximum distance from a file's name to its line number, characters.
 _NEAR = 24
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -13,6 +12,7 @@ from typing import Any, TypeVar
 import pathspec
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.limits import limits
 from fernshale.core.base.textfile import text_of
 from fernshale.core.base.texts import tr
@@ -44,16 +44,16 @@ _COMMON = frozenset(
 # Folders into which the usual package tools put what other people wrote.
 _DEPENDENCIES = frozenset(("node_modules", "bower_components", "site-packages", ".venv", "venv", "vendor", ".yarn"))
 _SETTINGS_STEMS = frozenset(("conf", "config", "configuration", "settings", "project"))
-_LOCK_FILES = re.compile(
+_LOCK_FILES = lazy_pattern(
     r"(?i)^(?:package-lock\.json|yarn\.lock|pnpm-lock\.yaml|npm-shrinkwrap\.json|.*\.lock|.*lock\.json)$"
 )
 # Change logs name earlier releases.
-_HISTORIES = re.compile(r"(?i)^(?:change(?:s|log)|history|news|release[-_ ]?notes)\b")
-_SAYS_GENERATED = re.compile(
+_HISTORIES = lazy_pattern(r"(?i)^(?:change(?:s|log)|history|news|release[-_ ]?notes)\b")
+_SAYS_GENERATED = lazy_pattern(
     r"(?i)\b(?:auto-?)?generated (?:by|from|file|with)\b|^\W*generated\b|do not edit|don't edit"
     r"|written by [\w.-]*(?:generator|editor)|changes (?:are|will be) (?:lost|overwritten)"
 )
-_IMPORT = re.compile(
+_IMPORT = lazy_pattern(
     r"""(?mx)^[ \t]*(?:
       \#[ \t]*include[ \t]*[<"](?P<include>[^>"\n]+)[>"]
     | (?:import|export)\b[^\n;]*?\bfrom[ \t]*(?P<module>["'][^"'\n]+["'])
@@ -61,7 +61,7 @@ _IMPORT = re.compile(
     | .*?(?:\brequire|@import)\(?[ \t]*(?P<required>["'][^"'\n]+["'])
     )"""
 )
-_WORD = re.compile(r"[A-Za-z][A-Za-z0-9]*(?:[-_][A-Za-z0-9]+)*")
+_WORD = lazy_pattern(r"[A-Za-z][A-Za-z0-9]*(?:[-_][A-Za-z0-9]+)*")
 
 
 @dataclass(frozen=True)

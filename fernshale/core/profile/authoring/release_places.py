@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.globs import literal
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.range_dialects import Policy, lowest_release
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import is_release, parse_release, same_release
@@ -39,7 +40,7 @@ from fernshale.core.survey.value_access import FoundValue
 _VERSION_WORDS = frozenset(("version", "release"))
 _DOCUMENTS = ("md", "txt", "rst", "html")
 # Values that can belong to a release: a number, a date, a digest, a version.
-_BELONGING = re.compile(r"\d+|\d{4}[-.]\d\d[-.]\d\d|[0-9a-f]{7,40}|[vV]?\d+(?:\.\d+)+[\w.+-]*")
+_BELONGING = lazy_pattern(r"\d+|\d{4}[-.]\d\d[-.]\d\d|[0-9a-f]{7,40}|[vV]?\d+(?:\.\d+)+[\w.+-]*")
 
 
 @dataclass(frozen=True, slots=True)

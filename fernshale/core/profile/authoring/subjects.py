@@ -11,6 +11,7 @@ from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.range_dialects import lowest_release
 from fernshale.core.base.release import ReleaseNumber
 from fernshale.core.base.release_notation import is_series_of, read_written
@@ -18,7 +19,7 @@ from fernshale.core.base.texts import count, tr
 from fernshale.core.profile.authoring.project_facts import CODE, ProjectFacts, is_settings_code, kind_of
 from fernshale.core.survey.mentions import Mention
 
-_PIECE = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+\d*|[A-Z]+\d*")
+_PIECE = lazy_pattern(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+\d*|[A-Z]+\d*")
 ENGINE_WORDS = frozenset(("engine", "sdk", "runtime", "framework", "platform"))
 # Words that say what kind of value it is, not whose.
 GENERAL = frozenset(

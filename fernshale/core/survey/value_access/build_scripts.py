@@ -9,9 +9,10 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.survey.value_access.found_value import FoundValue
 
-_SCRIPT = re.compile(
+_SCRIPT = lazy_pattern(
     r"""
       (?P<comment>//[^\n]*|/\*.*?\*/|\#![^\n]*)
     | (?P<string>\"\"\"(?P<s1>.*?)\"\"\"|\'\'\'(?P<s2>.*?)\'\'\'
@@ -22,7 +23,7 @@ _SCRIPT = re.compile(
     """,
     re.VERBOSE | re.DOTALL,
 )
-_CMAKE = re.compile(
+_CMAKE = lazy_pattern(
     r"""
       (?P<comment>\#\[(?P<c>=*)\[.*?\](?P=c)\]|\#[^\n]*)
     | (?P<quoted>"(?P<q>[^"\\]*+(?:\\.[^"\\]*+)*+)")

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_right
 from typing import TYPE_CHECKING
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.survey.value_access.found_value import FoundValue
 
 if TYPE_CHECKING:
@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 # About every so many bytes, the number of characters before is known.
 _BLOCK = 1024
-_ASCII = re.compile(rb"[\x00-\x7f]")
+_ASCII = lazy_pattern(rb"[\x00-\x7f]")
 
 
 class Spans:

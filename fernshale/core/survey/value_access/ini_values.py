@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.survey.value_access.found_value import FoundValue
 
-_INI_SECTION = re.compile(r"^\s*\[([^\]]*)\]")
-_INI_VALUE = re.compile(r"^\s*([^=:#;\s][^=:]*?)\s*[=:][ \t]*(.*?)[ \t]*(?:[ \t][;#].*)?$")
-_PROPERTY = re.compile(r"^\s*((?:[^=:#!\s\\]|\\.)(?:[^=:\s\\]|\\.)*)(?:\s*[=:]\s*|\s+)(.*?)\s*$")
+_INI_SECTION = lazy_pattern(r"^\s*\[([^\]]*)\]")
+_INI_VALUE = lazy_pattern(r"^\s*([^=:#;\s][^=:]*?)\s*[=:][ \t]*(.*?)[ \t]*(?:[ \t][;#].*)?$")
+_PROPERTY = lazy_pattern(r"^\s*((?:[^=:#!\s\\]|\\.)(?:[^=:\s\\]|\\.)*)(?:\s*[=:]\s*|\s+)(.*?)\s*$")
 
 
 def find_ini(text: str, key: str) -> Iterator[FoundValue]:

@@ -7,6 +7,7 @@ import re
 from functools import cache
 from typing import TYPE_CHECKING
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.parse_errors import Malformed, load_json
 from fernshale.core.survey.value_access.byte_spans import Spans
 from fernshale.core.survey.value_access.value_tree import ValueNode
@@ -14,8 +15,8 @@ from fernshale.core.survey.value_access.value_tree import ValueNode
 if TYPE_CHECKING:
     from tree_sitter import Language, Node
 
-_STRING_OR_COMMENT = re.compile(r'"(?:[^"\\\n]|\\.)*+"|(?P<comment>//[^\n]*+|/\*.*?\*/)', re.DOTALL)
-_STRING_OR_COMMA = re.compile(r'"(?:[^"\\\n]|\\.)*+"|(?P<comma>,)(?=\s*[}\]])', re.DOTALL)
+_STRING_OR_COMMENT = lazy_pattern(r'"(?:[^"\\\n]|\\.)*+"|(?P<comment>//[^\n]*+|/\*.*?\*/)', re.DOTALL)
+_STRING_OR_COMMA = lazy_pattern(r'"(?:[^"\\\n]|\\.)*+"|(?P<comma>,)(?=\s*[}\]])', re.DOTALL)
 
 
 def read_json_values(text: str) -> ValueNode:

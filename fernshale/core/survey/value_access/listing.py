@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
 
 from fernshale.core.base.errors import FormatError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.limits import limits
 from fernshale.core.base.parse_errors import Malformed
 from fernshale.core.base.treepath import TreePath
@@ -35,8 +35,8 @@ _NO_PAIRS = frozenset(
     """md rst txt sh bash bat ps1 py js ts jsx tsx mjs c h cc cpp cxx hpp hxx rs java kt cs lua go rb html htm css mk am
     tex tsv csv log lock""".split()  # noqa: SIM905 - a table of words reads best as words
 )
-_SECTION = re.compile(r"(?m)^[ \t]*\[[^\]\n]+\][ \t]*\r?$")
-_PAIR = re.compile(r"[ \t]*[\w.$-]+[ \t]*[=:]")
+_SECTION = lazy_pattern(r"(?m)^[ \t]*\[[^\]\n]+\][ \t]*\r?$")
+_PAIR = lazy_pattern(r"[ \t]*[\w.$-]+[ \t]*[=:]")
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,11 +16,12 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.survey.value_access.found_value import FoundValue
 
-_PICK = re.compile(r"(?P<name>.*?)\[(?:(?P<number>\d+)|(?P<field>[^\[\]=]+)=(?P<value>[^\[\]]*))\]", re.DOTALL)
-_BARE_KEY = re.compile(r"[\w-]+")
-_DOTTED_STEP = re.compile(
+_PICK = lazy_pattern(r"(?P<name>.*?)\[(?:(?P<number>\d+)|(?P<field>[^\[\]=]+)=(?P<value>[^\[\]]*))\]", re.DOTALL)
+_BARE_KEY = lazy_pattern(r"[\w-]+")
+_DOTTED_STEP = lazy_pattern(
     r"""(?P<quoted>"[^"]*"|'[^']*')|(?P<bare>(?:[^.\["']|\[[^\]]*\])+)|(?P<dot>\.)|(?P<bracket>\[[^\]]*\])"""
 )
 # Fields that identify the entries of a list, in the order in which they are tried.

@@ -12,11 +12,12 @@ from typing import Any
 from xml.parsers import expat
 
 from fernshale.core.base.errors import FernshaleError, FormatError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.survey.value_access.byte_spans import Spans
 from fernshale.core.survey.value_access.found_value import FoundValue
 
-_ATTRIBUTE = re.compile(rb"""([^\s=/<>"']+)\s*=\s*("[^"]*"|'[^']*')""")
+_ATTRIBUTE = lazy_pattern(rb"""([^\s=/<>"']+)\s*=\s*("[^"]*"|'[^']*')""")
 
 
 # Attributes and children that identify elements, in the order in which they are tried.

@@ -6,13 +6,13 @@ right one; a fix of such a kind is tried as well, and never gains confidence by 
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import NamedTuple
 
 from fernshale.core.base.confidence import ODDS_CLEARED, ODDS_FAILED
 from fernshale.core.base.languages import ENDINGS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.facts import Fact
@@ -24,7 +24,7 @@ from fernshale.core.fix.rules import CallRule, HeaderRule, ImportRule, MoveRule,
 # where types decide: at calls, in a language in which arguments of another type are errors.
 _OF_NAMES: tuple[type[Rule], ...] = (RenameRule, MoveRule, HeaderRule, ImportRule, ReimportRule)
 _TYPES_UNCHECKED = (*ENDINGS["c"], *ENDINGS["lua"], *ENDINGS["javascript"], *ENDINGS["python"])
-_CALL = re.compile(r"\s*\(")
+_CALL = lazy_pattern(r"\s*\(")
 
 
 @dataclass(frozen=True, slots=True)

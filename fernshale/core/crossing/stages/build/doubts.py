@@ -8,6 +8,7 @@ from pathlib import PurePosixPath
 
 from fernshale.core.base.confidence import AUTOMATIC_FROM
 from fernshale.core.base.languages import ENDINGS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken
@@ -25,7 +26,7 @@ from fernshale.core.fix.rules import CallRule, DeleteRule, NewName, PatternRule,
 from fernshale.core.survey.roles import role_of
 
 _PYTHON = ENDINGS["python"]
-_WORD = re.compile(r"[^\W\d]\w*")
+_WORD = lazy_pattern(r"[^\W\d]\w*")
 
 
 def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: ProjectScan) -> str:

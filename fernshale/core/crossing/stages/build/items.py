@@ -8,6 +8,7 @@ from dataclasses import replace
 from typing import get_args
 
 from fernshale.core.base.confidence import OLD_DEFAULT
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import position
 from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
@@ -40,7 +41,7 @@ from fernshale.core.survey.roles import role_of
 # The key prefix of items about calls whose arguments changed meaning.
 DEFAULT = "default:"
 # A default that means the same in the project's own files: a literal, or a name with its whole path.
-_MEANS_THE_SAME = re.compile(
+_MEANS_THE_SAME = lazy_pattern(
     r"""[-+!~]?\.?\d[\w.']*|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|true|false|True|False|None|null|nullptr|undefined|NULL|!0|!1"""
     r"|(?:::)?\w+(?:(?:::|\.)\w+)+|\(\)|\[\]|\{\}"
 )

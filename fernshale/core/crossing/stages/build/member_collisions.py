@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import cached_property
 
 from fernshale.core.base.errors import StoreError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import position, read_text
 from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath
@@ -21,7 +21,7 @@ from fernshale.core.fix.members import OwnClass, own_classes
 from fernshale.core.snapshot.manifest import TreeEntry
 from fernshale.core.survey.roles import role_of
 
-_HEAD = re.compile(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
+_HEAD = lazy_pattern(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
 
 
 def clash_items(
