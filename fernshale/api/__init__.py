@@ -183,12 +183,9 @@ def go_back(crossing: Crossing, entry: int, work: Work = UNWATCHED) -> None:
 
 def report(crossing: Crossing, form: Literal["markdown", "html"] = "markdown", work: Work = UNWATCHED) -> str:
     """The report of a crossing as one document."""
-    from fernshale.core.crossing.reporting.data import report_data
-    from fernshale.core.crossing.reporting.html import report_html
-    from fernshale.core.crossing.reporting.markdown import report_markdown
+    from fernshale.core.crossing.reporting.document import report_document
 
-    data = report_data(inspect(crossing, work), crossing)
-    return report_html(data) if form == "html" else report_markdown(data)
+    return report_document(inspect(crossing, work), crossing, ".html" if form == "html" else ".md")
 
 
 def _profile(folder: Path, named: Path | None) -> Profile:

@@ -5,9 +5,11 @@ from __future__ import annotations
 from fernshale.core.base.log import log_file
 from fernshale.core.crossing.flow.diagnostic_bundle import write_bundle
 from fernshale.core.crossing.reporting.data import report_data
+from fernshale.core.crossing.reporting.document import REPORT_FORMS, report_document
 from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
 from fernshale.core.crossing.reporting.patches import write_patches
+from fernshale.core.crossing.reporting.pictures import report_pictures
 from fernshale.core.crossing.reporting.playbook import export_playbook, read_playbook
 from fernshale.core.crossing.reporting.since import difference_lines, read_report, report_difference
 from fernshale.core.crossing.stages.trial.items import accepted_words, log_key
@@ -16,6 +18,7 @@ from fernshale.core.crossing.stages.trial.log_origins import find_printers
 from fernshale.core.trial.junit import to_junit
 
 __all__ = [
+    "REPORT_FORMS",
     "accepted_words",
     "difference_lines",
     "export_playbook",
@@ -26,9 +29,11 @@ __all__ = [
     "read_report",
     "report_data",
     "report_difference",
+    "report_document",
     "report_html",
     "report_markdown",
     "report_message",
+    "report_pictures",
     "to_junit",
     "trial_json",
     "write_bundle",

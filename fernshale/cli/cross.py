@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 import time
 from pathlib import Path
 
@@ -36,14 +35,14 @@ from fernshale.api.crossings import (
 )
 from fernshale.api.projects import scan_crossing
 from fernshale.api.reports import (
+    REPORT_FORMS,
     difference_lines,
     export_playbook,
     read_playbook,
     read_report,
     report_data,
     report_difference,
-    report_html,
-    report_markdown,
+    report_document,
     report_message,
     to_junit,
     trial_json,
@@ -239,19 +238,12 @@ def _new_check(options: argparse.Namespace) -> Check:
         raise MisuseError(f"{options.name} cannot be tried: {error}") from error
 
 
-_WRITERS = {
-    ".md": report_markdown,
-    ".html": report_html,
-    ".json": lambda data: json.dumps(data, indent=2) + "\n",
-}
-
-
 def report(options: argparse.Namespace, token: CancelToken) -> int:
     """Write the report and other requested files; without any, print the report."""
     crossing = crossing_for(options)
     out = Path(options.out) if options.out else None
-    if out is not None and out.suffix not in _WRITERS:
-        raise MisuseError(f"{out}: a report is one of {', '.join(_WRITERS)}")
+    if out is not None and out.suffix not in REPORT_FORMS:
+        raise MisuseError(f"{out}: a report is one of {', '.join(REPORT_FORMS)}")
     if options.patches:
         names = write_patches(crossing, Path(options.patches))
         to_stderr(f"{len(names)} patches written to {options.patches}")
@@ -264,8 +256,10 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
         to_stderr(f"written to {options.playbook}")
     if out is None and (options.patches or options.rules or options.playbook):
         return 0
-    write = report_message if options.message else _WRITERS[out.suffix if out else ".json" if options.json else ".md"]
-    text = write(report_data(overview, crossing))
+    if options.message:
+        text = report_message(report_data(overview, crossing))
+    else:
+        text = report_document(overview, crossing, out.suffix if out else ".json" if options.json else ".md")
     if out is None:
         print_data(text)
     else:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 from pathlib import Path
 
@@ -23,11 +22,14 @@ from PySide6.QtWidgets import (
 
 from fernshale.api.crossings import FindingParts
 from fernshale.api.reports import (
+    REPORT_FORMS,
     export_playbook,
     report_data,
+    report_document,
     report_html,
     report_markdown,
     report_message,
+    report_pictures,
     write_patches,
 )
 from fernshale.app.dialogs.questions import show_error
@@ -123,7 +125,7 @@ class ReportView(QWidget):
         parts: FindingParts = (("mine" if data["done"] else "alarm", data["verdict"]), ("plain", words))
         self.finding.show_finding(Finding(parts))
         place = self._page.verticalScrollBar().value()
-        self._page.setHtml(report_html(data, _ink()))
+        self._page.setHtml(report_html(data, _ink(), report_pictures(overview)))
         self._page.verticalScrollBar().setValue(place)
         self._message.setPlainText(report_message(data))
         self._markdown.setPlainText(report_markdown(data))
@@ -146,9 +148,8 @@ class ReportView(QWidget):
         forms = tr("HTML (*.html);;Markdown (*.md);;JSON (*.json)")
         name, _ = QFileDialog.getSaveFileName(self, tr("Save the report"), "crossing.html", forms)
         if name:
-            data = report_data(overview, crossing)
-            writers = {".html": report_html, ".json": lambda data: json.dumps(data, indent=2) + "\n"}
-            text = writers.get(Path(name).suffix.lower(), report_markdown)(data)
+            form = Path(name).suffix.lower()
+            text = report_document(overview, crossing, form if form in REPORT_FORMS else ".md")
             self._try(lambda: Path(name).write_text(text, encoding="utf-8"), tr("written to {name}", name=name))
 
     def _copy(self) -> None:

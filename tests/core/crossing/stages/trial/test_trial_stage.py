@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import base64
+import io
 import json
 
 import pytest
-from lxml import etree
+from lxml import etree, html
 from PIL import Image
 
 from fernshale.core.base.errors import MisuseError
@@ -15,6 +17,7 @@ from fernshale.core.crossing.project.check_runs import check_rows
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.trust import trust
+from fernshale.core.crossing.reporting.document import report_document
 from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.crossing.stages.trial.check_list import add_check, drop_check, propose_checks, refuse_check
 from fernshale.core.crossing.stages.trial.log_origins import find_printers
@@ -101,6 +104,10 @@ def test_a_picture_that_looks_different_and_one_that_is_gone(tree: Tree) -> None
     _take(crossing, "trial:run", "run")
     (open_item,) = [item for item in _look(crossing).trial.items if item.key == "trial:picture:last frame"]
     assert "looks different" in open_item.title
+    page = html.fromstring(report_document(_look(crossing), crossing, ".html"))
+    shown = [base64.b64decode(found.get("src").partition(",")[2]) for found in page.iterfind(".//img")]
+    colours = [Image.open(io.BytesIO(found)).getpixel((4, 4)) for found in shown]
+    assert colours == [(40, 60, 80), (240, 200, 10)], "the picture before, and now"
     (wick.project / "game.py").write_text(_GAME.replace('(out / "last.ppm")', '(out / "other.ppm")'))
     _take(crossing, "trial:run", "run")
     (open_item,) = [item for item in _look(crossing).trial.items if item.key == "trial:picture:last frame"]
