@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import ctypes
 import errno
+import gc
 import os
 import shutil
 import signal
@@ -237,6 +238,10 @@ def main(shim: str, folder: Path, name: str, mode: str, step: int) -> None:
         shutil.copytree(template, place, symlinks=True)
         apply(World(place))
         between = project_of(place)
+    # A child that collects garbage copies every page of the parent.
+    gc.collect()
+    gc.freeze()
+    gc.disable()
     point, tries = 1 - step, 0
     while True:
         point, tries = point + step, tries + 1
