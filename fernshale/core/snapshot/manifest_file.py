@@ -20,6 +20,7 @@ import zstandard
 
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.texts import tr
+from fernshale.core.snapshot.folder_pool import shared
 from fernshale.core.snapshot.manifest import FACTS, Extra, Folder, Manifest
 from fernshale.core.snapshot.pack import DigestMismatch
 
@@ -119,7 +120,7 @@ def _folders(sections: list[bytes]) -> Iterator[tuple[str, Folder]]:
         facts = array("q", bytes(8 * FACTS * length))
         for column in range(FACTS):
             facts[column::FACTS] = columns[column * count + row : column * count + end]
-        yield path, Folder(path, tuple(names[row:end]), facts, digests[_DIGEST * row : _DIGEST * end], own)
+        yield path, shared(Folder(path, tuple(names[row:end]), facts, digests[_DIGEST * row : _DIGEST * end], own))
         row = end
 
 

@@ -19,6 +19,7 @@ import uuid
 from collections import OrderedDict
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from pathlib import Path
 
 import blake3
@@ -60,6 +61,8 @@ from fernshale.core.snapshot.pack import (
 from fernshale.core.snapshot.parallel_reading import keep_contents
 from fernshale.core.snapshot.tree_walk import list_tree
 
+# A crossing asks for its start, its last build and the last step again and again.
+_RECENT_MANIFESTS = 4
 _MANIFEST = ".manifest"
 # Blocks to keep in memory: contents of one block are mostly read together.
 _BLOCKS_KEPT = 8
@@ -254,7 +257,9 @@ class Store:
 
     def manifest(self, id: str) -> Manifest:
         """The entries of a snapshot; `id` may be shortened. Raises UnknownSnapshot, StoreError."""
-        return read_manifest(self.manifest_path(id))
+        path = self.manifest_path(id)
+        status = path.stat()
+        return _manifest_at(path, (status.st_ino, status.st_size, status.st_mtime_ns))
 
     def manifest_path(self, id: str) -> Path:
         """Return the path of a snapshot's manifest. Raises UnknownSnapshot."""
@@ -513,3 +518,9 @@ def default_store() -> Path:
     """The folder of this user's store: the one of the settings, else in the data folder. Raises FormatError, MisuseError."""
     chosen = settings().store.folder
     return Path(chosen).expanduser() if chosen else home() / "store"
+
+
+@lru_cache(maxsize=_RECENT_MANIFESTS)
+def _manifest_at(path: Path, state: tuple[int, int, int]) -> Manifest:
+    """The manifest in a file, read once for each `state` of the file (inode, size, time of the last change in ns)."""
+    return read_manifest(path)

@@ -18,6 +18,7 @@ from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, joined, under
 from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.snapshot.file_reader import Keep, attributes_of, hash_only, read_file
+from fernshale.core.snapshot.folder_pool import shared
 from fernshale.core.snapshot.manifest import (
     CTIME,
     FACTS,
@@ -189,7 +190,7 @@ def _as_known(handle: int, listing: _Listing, known: _Known | None) -> Folder:
             extra = Extra(target) if is_link else Extra(attributes=_folder_attributes(names[row], handle))
             if extra != NO_EXTRA:
                 extras[names[row]] = extra
-    return Folder(listing.path, names, facts, bytes(digests), extras)
+    return shared(Folder(listing.path, names, facts, bytes(digests), extras))
 
 
 def _tie_names(folders: dict[str, Folder], names_of: Mapping[tuple[int, int], list[tuple[str, str]]]) -> None:
@@ -318,7 +319,7 @@ def with_contents(manifest: Manifest, wanted: Sequence[Wanted], found: Readings)
             extras.pop(names[row], None)
             names = names[:row] + names[row + 1 :]
             del facts[FACTS * row : FACTS * row + FACTS], digests[32 * row : 32 * row + 32]
-        folders[path] = Folder(path, names, facts, bytes(digests), extras)
+        folders[path] = shared(Folder(path, names, facts, bytes(digests), extras))
     return Manifest(folders, tuple(sorted(reported)), manifest.taken_ns)
 
 
