@@ -4,8 +4,8 @@
     translations.py --compile FILE.ts    make FILE.qm of it, which the window loads
     translations.py --pseudo FILE.qm     make a language that shows which texts are not translated
 
-Texts are the first arguments of `tr`, `tr_parts` and `marked`, the nouns of `count` and `noun`, and the values of some types.
-The files have Qt's format for translations: Qt's own editor opens them.
+Texts are the first arguments of `tr`, `tr_parts`, `marked` and `english`, the nouns of `count` and `noun`, and the values of
+some types. The files have Qt's format for translations: Qt's own editor opens them.
 """
 
 from __future__ import annotations
@@ -66,7 +66,7 @@ def _of_code(path: Path) -> Iterator[Message]:
         for node in nodes
         if isinstance(node, ast.ImportFrom) and node.module == "fernshale.core.base.texts"
         for name in node.names
-        if name.name in ("tr", "tr_parts", "marked", "count", "noun")
+        if name.name in ("tr", "tr_parts", "marked", "english", "count", "noun")
     }
     for node in nodes:
         yield from _of_type(node, file)

@@ -18,8 +18,22 @@ from hypothesis import strategies as st
 
 import fernshale
 from fernshale.app.language import chosen_language, language_title, languages, use_language
+from fernshale.core.base import texts
 from fernshale.core.base.settings import change_settings, settings
-from fernshale.core.base.texts import count, english_of, noun, tr, use_translations
+from fernshale.core.base.texts import (
+    add_origins,
+    count,
+    english,
+    english_of,
+    noun,
+    origins_of,
+    tr,
+    tr_kept,
+    use_translations,
+)
+from fernshale.core.base.work import Work
+from fernshale.core.drift.comparison_cache import ReleasePlaces, compare_releases
+from tests.conftest import Tree
 
 _ROOT = Path(__file__).parents[2]
 sys.path.insert(0, str(_ROOT / "tools"))
@@ -96,7 +110,7 @@ def test_the_window_in_a_pseudo_language_shows_no_english_and_decides_the_same(t
         assert shown[part] == english[part], part
     assert english["done"] and any(key.startswith("merge:") for key in english["decisions"])
     places = [path for path in folder.rglob("*") if "fernshale-home" not in path.parts]
-    data = " ".join(path.name for path in places) + shown["compared"] + str(folder)
+    data = " ".join(path.name for path in places) + f" {shown['checks']} {folder} "
     data += " ".join(path.read_text("utf-8", "ignore") for path in places if path.is_file())
     known = _words(data) | _NAMES
     # Long lines are cut in the middle of a word.
@@ -157,6 +171,44 @@ def test_english_stays_english_with_any_translation(translated: dict[str, str]) 
     for text in translated:
         assert english_of(tr(text)) == text
     use_translations(None)
+
+
+def test_a_sentence_that_is_kept_is_translated_where_it_is_shown() -> None:
+    """Also in a process that only reads it, and inside another sentence."""
+    german = {
+        "{full} is {now} now": "{full} ist jetzt {now}",
+        "{why}; it is a {type} now": "{why}; es ist jetzt ein {type}",
+    }
+    why = english("{full} is {now} now", full="a::B", now="a::C")
+    use_translations(lambda text, _number: german.get(text, ""))
+    assert tr_kept(why) == why, "made before the language was chosen"
+    why = english("{full} is {now} now", full="a::B", now="a::C")
+    whole = english("{why}; it is a {type} now", why=why, type="int")
+    shown = "a::B ist jetzt a::C; es ist jetzt ein int"
+    assert (why, whole) == ("a::B is a::C now", "a::B is a::C now; it is a int now") and tr_kept(whole) == shown
+    assert tr_kept(f"{why}; from elsewhere") == "a::B ist jetzt a::C; from elsewhere"
+    kept = json.loads(json.dumps(origins_of([whole, "other"])))
+    texts._origins.clear()
+    assert tr_kept(whole) == whole
+    add_origins(kept)
+    assert tr_kept(whole) == shown
+    use_translations(None)
+    assert tr_kept(whole) == whole
+
+
+def test_a_comparison_that_was_kept_is_translated(tree: Tree, tmp_path: Path) -> None:
+    releases = {
+        name: tree(name, {"lamp.py": f"class Lamp:\n    def {method}(self, hours): return hours\n"})
+        for name, method in (("old", "light_up"), ("new", "ignite_lamp"))
+    }
+    places = ReleasePlaces(releases["old"], releases["new"])
+    use_translations(lambda text, _number: f"«{text}»")
+    made = compare_releases(places, "", Work())
+    texts._origins.clear()
+    read = compare_releases(places, "", Work())
+    assert read == made and read and all(tr_kept(change.what).startswith("«") for change in read)
+    use_translations(None)
+    assert [change.what for change in compare_releases(places, "", Work())] == [change.what for change in made]
 
 
 def test_what_was_translated_stays_when_the_texts_are_collected_again(tmp_path: Path) -> None:

@@ -28,7 +28,7 @@ from fernshale.app.widgets.api_changes import KIND_TITLES, title_of_change
 from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow
-from fernshale.core.base.texts import count, tr
+from fernshale.core.base.texts import count, tr, tr_kept
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import Work
 from fernshale.core.drift.comparison import ApiChange
@@ -256,11 +256,11 @@ class ReleaseChangesDialog(WorkingDialog):
 
     def _show(self) -> None:
         change = self._current()
-        self._what.setText(change.what if change is not None else "")
+        self._what.setText(tr_kept(change.what) if change is not None else "")
         self._candidates.clear()
         for candidate in change.candidates if change is not None else ():
             self._candidates.addItem(
-                f"{candidate.score:.2f}   {candidate.symbol.full}   {' · '.join(candidate.evidence)}"
+                f"{candidate.score:.2f}   {candidate.symbol.full}   {' · '.join(map(tr_kept, candidate.evidence))}"
             )
         self._candidates.setVisible(self._candidates.count() > 0)
         _show_source(self._old_card, self._old_text, tr("Old"), self._places.old, change.old if change else None)

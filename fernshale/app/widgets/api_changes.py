@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import tr, tr_kept
 from fernshale.core.drift.comparison import ApiChange
 
 KIND_TITLES: Mapping[str, str] = {
@@ -48,4 +48,5 @@ def title_of_change(change: ApiChange) -> str:
             if old.parameters == new.parameters
             else tr("{near} takes other arguments", near=near)
         )
-    return change.what if len(change.what) < 60 else f"{near}: {KIND_TITLES[change.kind]}"
+    what = tr_kept(change.what)
+    return what if len(what) < 60 else f"{near}: {KIND_TITLES[change.kind]}"

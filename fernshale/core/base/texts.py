@@ -8,8 +8,9 @@ translated too. Texts for machines do not go through here: keys, patterns, JSON,
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
+from typing import Any
 
 # From a text, and the number that chooses its plural form (-1 for none), to its translation; "" where there is none.
 Translate = Callable[[str, int], str]
@@ -75,6 +76,56 @@ def marked(text: str) -> str:
 def tr_marked(text: str, /, **values: object) -> str:
     """Like `tr`, for a text that is written elsewhere: in `marked`, or as a value of a type whose values people see."""
     return tr(text, **values)
+
+
+# Sentences that were made by `english` in this process or read with what they were kept in: the text and its values.
+Origins = dict[str, tuple[str, dict[str, str | int | float]]]
+_origins: Origins = {}
+
+
+def english(text: str, /, **values: str | int | float) -> str:
+    """A sentence in English, for what is kept for all languages; `tr_kept` translates it where it is shown."""
+    english = text.format(**values) if values else text
+    if _translate is not None:
+        _origins[english] = text, values
+    return english
+
+
+def tr_kept(sentence: str) -> str:
+    """A sentence that `english` made, or several with semicolons between, in the user's language; others as they are."""
+    if _translate is None:
+        return sentence
+    if (origin := _origins.get(sentence)) is not None:
+        text, values = origin
+        return tr_marked(
+            text, **{name: tr_kept(item) if isinstance(item, str) else item for name, item in values.items()}
+        )
+    parts = sentence.split("; ")
+    return "; ".join(map(tr_kept, parts)) if len(parts) > 1 else sentence
+
+
+def keeps_origins() -> bool:
+    """Whether the window speaks another language than English, so that what is kept needs the origins of its sentences."""
+    return _translate is not None
+
+
+def origins_of(sentences: Iterable[str]) -> Origins:
+    """The origins of some sentences and of those inside them, to be kept with them."""
+    found: Origins = {}
+    todo = list(sentences)
+    while todo:
+        sentence = todo.pop()
+        if sentence not in found and (origin := _origins.get(sentence)) is not None:
+            found[sentence] = origin
+            todo += [value for value in origin[1].values() if isinstance(value, str)]
+        elif "; " in sentence and sentence not in found:
+            todo += sentence.split("; ")
+    return found
+
+
+def add_origins(origins: Mapping[str, Sequence[Any]]) -> None:
+    """Know the origins of sentences that were read."""
+    _origins.update({sentence: (text, dict(values)) for sentence, (text, values) in origins.items()})
 
 
 def noun(number: int, one: str, many: str = "") -> str:

@@ -16,6 +16,7 @@ from fernshale.core.base.confidence import (
 )
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
 from fernshale.core.base.lazy_pattern import lazy_pattern
+from fernshale.core.base.texts import english
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.accepted_arguments import signatures_of
 from fernshale.core.drift.declarations import plain_type, renamed_type
@@ -163,7 +164,7 @@ def compare(pair: Pair, token: CancelToken, between: Sequence[ReleaseBetween] = 
     )
     new_paths = {item.path for item in release_sides.fresh}
     changes += [
-        ApiChange("added", None, item, f"{item.full} is new")
+        ApiChange("added", None, item, english("{full} is new", full=item.full))
         for item in release_sides.fresh
         if item.path not in followed and item.scope not in new_paths and item.name not in matches.reach(item.scope)
     ]
@@ -183,9 +184,15 @@ def _hidden_aliases(pair: Pair, sides: _Sides) -> Iterator[ApiChange]:
         if item.is_hidden and item.kind == "constant" and item.path not in there:
             found = forwards_to(item, sides.stated.names)
             if found is not None and found[1]:
-                candidate = SymbolCandidate(found[0], STATED, (f"it was another name for {found[0].full}",))
+                candidate = SymbolCandidate(
+                    found[0], STATED, (english("it was another name for {full}", full=found[0].full),)
+                )
                 yield ApiChange(
-                    "renamed", item, found[0], f"{item.full} was another name for {found[0].full}", (candidate,)
+                    "renamed",
+                    item,
+                    found[0],
+                    english("{full} was another name for {now}", full=item.full, now=found[0].full),
+                    (candidate,),
                 )
 
 
@@ -201,8 +208,8 @@ def _imported_from_elsewhere(pair: Pair, old: Sequence[Symbol], changes: Sequenc
     found = []
     for symbol, candidates in (*moved_exports(*folders, known), *moved_python_names(*folders, became)):
         best = candidates[0].symbol
-        modules = (".".join(item.scope) for item in (best, symbol))
-        what = "{} is imported from {} now, not from {}".format(symbol.name, *modules)
+        now, before = (".".join(item.scope) for item in (best, symbol))
+        what = english("{name} is imported from {now} now, not from {before}", name=symbol.name, now=now, before=before)
         found.append(ApiChange("imported-from", symbol, best, what, candidates))
     return found
 
@@ -238,17 +245,27 @@ def _gone(symbol: Symbol, overloads: Sequence[Symbol], sides: _Sides) -> Iterato
     )
     best = candidates[0] if candidates else None
     if best is None or best.score < _MIN_SCORE:
-        why = "is no longer for others to use" if symbol.path in sides.hidden else "is not there any more"
-        yield ApiChange("removed", symbol, None, f"{symbol.full} {why}", candidates)
+        what = (
+            english("{full} is no longer for others to use", full=symbol.full)
+            if symbol.path in sides.hidden
+            else english("{full} is not there any more", full=symbol.full)
+        )
+        yield ApiChange("removed", symbol, None, what, candidates)
     else:
         kind: ChangeKind = "moved" if best.symbol.name == symbol.name else "renamed"
-        yield ApiChange(kind, symbol, best.symbol, f"{symbol.full} is {best.symbol.full} now", candidates)
+        yield ApiChange(
+            kind,
+            symbol,
+            best.symbol,
+            english("{full} is {now} now", full=symbol.full, now=best.symbol.full),
+            candidates,
+        )
         # A replacement that requires more than another name has its own parameters.
         if best.score > STATED_WITH_MORE or best.symbol in [item.symbol for item in found]:
             found_there = sides.compare_overloads(overloads, news.get(best.symbol.path, ()))
             yield from _resting_on(best.score, found_there)
     if symbol.is_overridable and (symbol.file.endswith(_SAY_SO) or _is_hook(symbol)):
-        what = f"{symbol.name} overrides nothing of {'.'.join(symbol.scope)} any more"
+        what = english("{name} overrides nothing of {scope} any more", name=symbol.name, scope=".".join(symbol.scope))
         yield ApiChange(
             "no-longer-overrides", symbol, best.symbol if best and best.score >= _MIN_SCORE else None, what, candidates
         )
@@ -285,8 +302,10 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
     # A member moves with the file of its class.
     has_gone = before.file != after.file and before.file not in sides.pair.new.files
     if has_gone and before.kind != "field" and before.scope not in sides.containers:
-        there = SymbolCandidate(after, 0.98, (f"{before.file} is not there any more",))
-        yield ApiChange("moved", before, after, f"{before.full} stands in {after.file} now", (there,))
+        there = SymbolCandidate(after, 0.98, (english("{file} is not there any more", file=before.file),))
+        yield ApiChange(
+            "moved", before, after, english("{full} stands in {file} now", full=before.full, file=after.file), (there,)
+        )
     if forwarder := _forwarder(old, new, sides):
         yield forwarder
         return
@@ -299,11 +318,26 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
         before.kind == "type" and before.returns and renamed_type(before.returns, types) != plain_type(after.returns)
     )
     if is_type or (before.kind in ("field", "constant") and _is_other_type(before, after, types)):
-        yield ApiChange("signature", before, after, f"{before.full} was {before.returns} and is {after.returns}")
+        yield ApiChange(
+            "signature",
+            before,
+            after,
+            english(
+                "{full} was {before} and is {now}",
+                full=before.full,
+                before=before.returns,
+                now=after.returns,
+            ),
+        )
     yield from _newly_deprecated(old, new, sides)
     is_value = before.kind in ("constant", "field") and before.value and after.value
     if is_value and _is_literal(before.value) and not sides.is_same(before.value, after.value):
-        yield ApiChange("default", before, after, f"{before.full} was {before.value} and is {after.value}")
+        yield ApiChange(
+            "default",
+            before,
+            after,
+            english("{full} was {before} and is {now}", full=before.full, before=before.value, now=after.value),
+        )
 
 
 def _kept_names(
@@ -336,11 +370,19 @@ def _forwarder(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> A
     if forwarded is None:
         return None
     target, is_plain, is_kept = forwarded
-    where = " for old code" if is_kept else ""
-    cast, score = ("", STATED) if is_plain else (" with a cast", FORWARDED_WITH_CAST)
-    candidate = SymbolCandidate(target, score, (f"the new release defines it as {target.full}{cast}{where}",))
+    where = english(" for old code") if is_kept else ""
+    cast, score = ("", STATED) if is_plain else (english(" with a cast"), FORWARDED_WITH_CAST)
+    candidate = SymbolCandidate(
+        target,
+        score,
+        (english("the new release defines it as {full}{cast}{where}", full=target.full, cast=cast, where=where),),
+    )
     return ApiChange(
-        "deprecated", before, after, f"{before.full} is only another name for {target.full} now", (candidate,)
+        "deprecated",
+        before,
+        after,
+        english("{full} is only another name for {now} now", full=before.full, now=target.full),
+        (candidate,),
     )
 
 
@@ -350,17 +392,27 @@ def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Side
     fresh = next((item for item in new if item.deprecated), None)
     if fresh is not None and not any(item.deprecated for item in old):
         forwarded = forwards_to(fresh, sides.stated.names)
-        stated = stated_candidate(fresh, fresh.scope, fresh.deprecated, "the new release says", sides.stated.names)
+        stated = stated_candidate(
+            fresh, fresh.scope, fresh.deprecated, english("the new release says"), sides.stated.names
+        )
         if stated is None and forwarded is not None:
-            stated = SymbolCandidate(forwarded[0], STATED, (f"the new release says: {short(fresh.deprecated)}",))
+            stated = SymbolCandidate(
+                forwarded[0], STATED, (english("the new release says: {words}", words=short(fresh.deprecated)),)
+            )
         if stated is None and (passed := passed_call(fresh, fresh.scope, sides.stated.names)) is not None:
-            stated = SymbolCandidate(passed.target, STATED, (f"its body is only {short(fresh.value)}",))
+            stated = SymbolCandidate(
+                passed.target, STATED, (english("its body is only {code}", code=short(fresh.value)),)
+            )
         candidates: tuple[SymbolCandidate, ...] = (
             () if stated is None else (with_call(stated, fresh, fresh.scope, sides.stated.names),)
         )
         if not all(item.deprecated for item in new):
             # The text is about some calls only, and nothing says which.
-            why = f"only {sum(map(bool, (item.deprecated for item in new)))} of {len(new)} overloads are deprecated"
+            why = english(
+                "only {number} of {total} overloads are deprecated",
+                number=sum(map(bool, (item.deprecated for item in new))),
+                total=len(new),
+            )
             candidates = tuple(
                 replace(item, score=min(item.score, STATED_FOR_SOME_OVERLOADS), evidence=(*item.evidence, why))
                 for item in candidates
@@ -379,8 +431,8 @@ def _other_kind(before: Symbol, after: Symbol) -> ApiChange | None:
         return None  # calls stay as they are
     if any(_FUNCTION_TYPE.search(item.returns) for item in (before, after) if not item.is_callable):
         return None  # a constant that is called: `const glow: (at: number) => void`
-    now = "a function" if after.is_callable else "no function"
-    return ApiChange("signature", before, after, f"{before.full} is {now} now")
+    now = english("a function") if after.is_callable else english("no function")
+    return ApiChange("signature", before, after, english("{full} is {now} now", full=before.full, now=now))
 
 
 def _compare_overloads(
@@ -407,25 +459,54 @@ def _compare_overloads(
         if new_order(before, after):
             places = ", ".join(item.name for item in after.parameters)
             yield ApiChange(
-                "reordered", original, after, f"{original.full} takes its arguments at other places now: {places}"
+                "reordered",
+                original,
+                after,
+                english("{full} takes its arguments at other places now: {places}", full=original.full, places=places),
             )
         elif same is None and not _accepts(before, after):
             yield ApiChange(
-                "signature", original, after, f"{original.full}{original.signature} is {after.signature} now"
+                "signature",
+                original,
+                after,
+                english(
+                    "{full}{before} is {now} now",
+                    full=original.full,
+                    before=original.signature,
+                    now=after.signature,
+                ),
             )
         elif same is None and original.is_overridable and len(after.parameters) > len(original.parameters):
-            words = f"{original.full} is {after.signature} now, and what overrides it should take as much"
+            words = english(
+                "{full} is {signature} now, and what overrides it should take as much",
+                full=original.full,
+                signature=after.signature,
+            )
             yield ApiChange("wider", original, after, words)
         elif _is_other_type(original, after, types):
             yield ApiChange(
-                "signature", original, after, f"{original.full} gave {original.returns} and gives {after.returns} now"
+                "signature",
+                original,
+                after,
+                english(
+                    "{full} gave {before} and gives {now} now",
+                    full=original.full,
+                    before=original.returns,
+                    now=after.returns,
+                ),
             )
         for mine, now in defaults:
             yield ApiChange(
                 "default",
                 original,
                 after,
-                f"{now.name or 'an argument'} of {before.full} was {mine.default} and is {now.default}",
+                english(
+                    "{name} of {full} was {before} and is {now}",
+                    name=now.name or english("an argument"),
+                    full=before.full,
+                    before=mine.default,
+                    now=now.default,
+                ),
                 parameter=next(at for at, item in enumerate(after.parameters) if item is now),
             )
 
@@ -517,7 +598,15 @@ def _to_implement(
         before = olds.get(path) or olds.get(back.get(path, ())) or olds.get((*scopes[method.scope], method.name))
         if before is None or not any("abstract" in item.marks for item in before):
             yield ApiChange(
-                "must-implement", None, method, f"{'.'.join(method.scope)} wants {method.name}{method.signature}"
+                "must-implement",
+                None,
+                method,
+                english(
+                    "{scope} wants {name}{signature}",
+                    scope=".".join(method.scope),
+                    name=method.name,
+                    signature=method.signature,
+                ),
             )
 
 
@@ -539,9 +628,12 @@ def _closed(
             if item.scope == path[:-1] and item.is_callable and class_ in re.findall(r"\w+", item.returns)
         ]
         candidates = tuple(
-            SymbolCandidate(item, round(0.95 / len(made), 3), (f"it gives a {class_}",)) for item in made[:5]
+            SymbolCandidate(item, round(0.95 / len(made), 3), (english("it gives a {type}", type=class_),))
+            for item in made[:5]
         )
-        yield ApiChange("removed", group[0], None, f"{group[0].full} is no longer for others to use", candidates)
+        yield ApiChange(
+            "removed", group[0], None, english("{full} is no longer for others to use", full=group[0].full), candidates
+        )
 
 
 def _is_literal(value: str) -> bool:

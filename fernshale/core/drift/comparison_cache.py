@@ -13,6 +13,7 @@ from fernshale.core.base.cache import Cache
 from fernshale.core.base.cached_file import cached_file
 from fernshale.core.base.code_digest import code_digest
 from fernshale.core.base.data_folder import cache_folder
+from fernshale.core.base.texts import add_origins, keeps_origins, origins_of
 from fernshale.core.base.work import Work, many_values
 from fernshale.core.drift.comparison import ApiChange, compare
 from fernshale.core.drift.matching import SymbolCandidate
@@ -63,7 +64,7 @@ def _kept_or_made(kept: Path, places: ReleasePlaces, language: str, work: Work) 
 
 def comparison_stamp(places: ReleasePlaces, language: str = "") -> str:
     """A digest that changes with a file of the releases or with the code that compares them; costs a stat per file."""
-    told = hashlib.sha256(f"{code_digest('drift')}\0{language}".encode())
+    told = hashlib.sha256(f"{code_digest('drift')}\0{language}\0{keeps_origins()}".encode())
     for folder in places.all:
         told.update(f"\0{folder.resolve()}".encode("utf-8", "surrogateescape"))
         for path, stat in list_sources(folder, languages_of(language)).items():
@@ -92,7 +93,9 @@ def _encode(changes: Sequence[ApiChange]) -> dict[str, Any]:
         ]
         for change in changes
     ]  # fmt: skip
-    return {"symbols": [_symbol_row(symbol) for symbol in symbols], "changes": rows}
+    sentences = [change.what for change in changes]
+    sentences += [words for change in changes for item in change.candidates for words in item.evidence]
+    return {"symbols": [_symbol_row(symbol) for symbol in symbols], "changes": rows, "origins": origins_of(sentences)}
 
 
 def _symbol_row(symbol: Symbol) -> list[Any]:
@@ -105,6 +108,7 @@ def _symbol_row(symbol: Symbol) -> list[Any]:
 
 
 def _decode(data: Mapping[str, Any]) -> tuple[ApiChange, ...]:
+    add_origins(data["origins"])
     symbols = [
         Symbol(
             row[0], row[1], tuple(row[2]), row[3], row[4], tuple(Parameter(*item) for item in row[5]), row[6],

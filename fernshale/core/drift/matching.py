@@ -14,6 +14,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from fernshale.core.base.confidence import CALLED_TWIN, MEMBERS_AND_USES_OF_OTHER, MEMBERS_OF_OTHER, SWAPPED_PART, TWIN
+from fernshale.core.base.texts import english
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.candidate_search import Side, keys_of, nearest_symbols
 from fernshale.core.drift.members import Members, neighbour_names
@@ -327,7 +328,9 @@ class _Work:
                         for item in listed
                         if item.symbol != other
                     ]
-                    why = swapped_words((lost, come), times) or f"{times} others are written in the same other way now"
+                    why = swapped_words((lost, come), times) or english(
+                        "{times} others are written in the same other way now", times=times
+                    )
                     swapped = SymbolCandidate(other, SWAPPED_PART, (why,))
                     result[symbol.path] = (swapped, *rest)[:_MAX_CANDIDATES]
                     break
@@ -356,8 +359,15 @@ class _Work:
                 continue
             used = uses[symbol.name, other.name]
             score = MEMBERS_AND_USES_OF_OTHER if used >= _MIN_MOVED else MEMBERS_OF_OTHER
-            words = [f"{times} of its {total} members are members of {other.full} now"]
-            words += [f"{used} declarations have {other.name} instead"] if used else []
+            words = [
+                english(
+                    "{times} of its {total} members are members of {full} now",
+                    times=times,
+                    total=total,
+                    full=other.full,
+                )
+            ]
+            words += [english("{used} declarations have {name} instead", used=used, name=other.name)] if used else []
             rest = tuple(
                 replace(item, score=round(item.score * (1 - score), 3)) for item in listed if item.symbol != other
             )
@@ -396,8 +406,8 @@ class _Work:
             rest = tuple(
                 replace(item, score=round(item.score * (1 - score), 3)) for item in listed if item.symbol != twin
             )
-            more = ("the old function called it",) if score == CALLED_TWIN else ()
-            words = (f"{twin.name} takes the same arguments and existed before", *more)
+            more = (english("the old function called it"),) if score == CALLED_TWIN else ()
+            words = (english("{name} takes the same arguments and existed before", name=twin.name), *more)
             result[symbol.path] = (SymbolCandidate(twin, score, words), *rest)[:_MAX_CANDIDATES]
         return result
 

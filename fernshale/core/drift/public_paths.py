@@ -12,6 +12,7 @@ from fernshale.core.base.confidence import (
     ODDS_OF_NAMESAKE,
     STILL_DEFINED,
 )
+from fernshale.core.base.texts import english
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.names.python_packages import packages_of
 from fernshale.core.drift.names.script_packages import Definition, ScriptPackages, rank_of, script_packages_of
@@ -58,7 +59,11 @@ def moved_python_names(old: Path, new: Path, became: Mapping[tuple[str, ...], Pu
                 continue
         elif after.has(defined):
             was, member = Symbol("constant", written[-1], written[:-1], before.file_of(defined[:-1]), 1), 0
-            why = f"{'.'.join(written[:-1])} does not export it any more, and {'.'.join(defined)} stayed"
+            why = english(
+                "{written} does not export it any more, and {defined} stayed",
+                written=".".join(written[:-1]),
+                defined=".".join(defined),
+            )
             best = SymbolCandidate(replace(was, scope=defined[:-1]), STILL_DEFINED, (why,))
         else:
             continue
@@ -94,9 +99,13 @@ def _candidates(
         score = IMPORTED_FROM_OTHER_MODULE if rivals == 1 or (is_first and ending > 1) else IMPORTED_FROM_SIMILAR_MODULE
         score = score if is_first else score * ODDS_OF_NAMESAKE
         file, line = after.file_of(there.module), after.line_of(there)
-        why = f"{specifier} exports {name}" + (f"; {module} does not any more" if is_first else ", perhaps another one")
+        why = english("{specifier} exports {name}", specifier=specifier, name=name) + (
+            english("; {module} does not any more", module=module) if is_first else ", perhaps another one"
+        )
         yield SymbolCandidate(
-            _symbol(specifier, name, (file, line), None), round(score, 3), (why, f"defined in {file}")
+            _symbol(specifier, name, (file, line), None),
+            round(score, 3),
+            (why, english("defined in {file}", file=file)),
         )
 
 

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
 
+from fernshale.core.base.texts import english
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.names.name_parts import (
     Bag,
@@ -185,7 +186,11 @@ def compare_names(old: Symbol, new: Symbol, world: World) -> NameComparison:
     if is_unfolded(old, new) or is_unfolded(new, old):
         # The more parts a name has, the less likely it is that another's are the same by chance.
         further = max(0, len(parts_of(max(old.name, new.name, key=len))) - 2)
-        words = f"{old.name} is {new.name} of {new.scope[-1]}" if is_unfolded(old, new) else f"{new.name} says the same"
+        words = (
+            english("{name} is {name2} of {scope}", name=old.name, name2=new.name, scope=new.scope[-1])
+            if is_unfolded(old, new)
+            else english("{name} says the same", name=new.name)
+        )
         return NameComparison(
             (
                 Signal("further parts of the class and its member", float(further)),
@@ -197,7 +202,10 @@ def compare_names(old: Symbol, new: Symbol, world: World) -> NameComparison:
         return _compare_names(old.name, new.name, alike)
     # The same name in another scope; common names weigh less.
     rare = max((world.names.weight(part) for part in parts_of(old.name)), default=0.15)
-    signals = [Signal("same name", 1.0, f"the name {old.name} stayed"), Signal("rarity of the same name", rare)]
+    signals = [
+        Signal("same name", 1.0, english("the name {name} stayed", name=old.name)),
+        Signal("rarity of the same name", rare),
+    ]
     if old.name in world.unique and old.kind not in INNER and new.kind not in INNER:
         signals.append(Signal("name is unique", 1.0, "nothing else has it"))
     return NameComparison(tuple(signals))
@@ -205,7 +213,13 @@ def compare_names(old: Symbol, new: Symbol, world: World) -> NameComparison:
 
 def _compare_names(old: str, new: str, alike: float) -> NameComparison:
     swap = changed_parts(old, new)
-    signals = [Signal("likeness of the names", alike - 0.3, f"{old} and {new} are alike" if alike > 0.5 else "")]
+    signals = [
+        Signal(
+            "likeness of the names",
+            alike - 0.3,
+            english("{name} and {now} are alike", name=old, now=new) if alike > 0.5 else "",
+        )
+    ]
     ours, theirs = parts_of(old), parts_of(new)
     if ours != theirs:
         length = max(len(ours), len(theirs), 1)
@@ -231,7 +245,9 @@ def swap_signals(compared: NameComparison, world: World) -> Sequence[Signal]:
 def swapped_words(swap: Swap, times: int) -> str:
     """That others exchanged the same parts of their names, in words."""
     gone, come = ("".join(part) or "nothing" for part in swap)
-    return f"{times} others went from {gone} to {come}" if gone != come else ""
+    return (
+        english("{times} others went from {gone} to {come}", times=times, gone=gone, come=come) if gone != come else ""
+    )
 
 
 def place_signals(old: Traits, new: Symbol, world: World) -> list[Signal]:
@@ -241,21 +257,23 @@ def place_signals(old: Traits, new: Symbol, world: World) -> list[Signal]:
     if (one.path, new.path) in world.sole:
         found.append(_SOLE_FUNCTION if one.is_callable else _SOLE_SYMBOL)
     if world.file_of(one.file) == new.file:
-        found.append(Signal("same file", 1.0, f"{SAME_SCOPE} {new.file}"))
+        found.append(Signal("same file", 1.0, english("both are in {scope}", scope=new.file)))
     return [signal for signal in found if signal is not None]
 
 
 def _scope_signal(old: Traits, new: Symbol, scope: tuple[str, ...], world: World) -> Signal | None:
     one = old.symbol
     if new.scope == scope or (is_unfolded(one, new) and new.scope[:-1] == scope):
-        words = f"{SAME_SCOPE} {'.'.join(new.scope)}" if new.scope else ""
+        words = english("both are in {scope}", scope=".".join(new.scope)) if new.scope else ""
         return Signal("same scope" if new.scope else "both without a scope", 1.0, words)
     if new.scope[-1:] == scope[-1:] and scope:
-        return Signal("scope of the same name", 1.0, f"{SAME_SCOPE} a {scope[-1]}")
+        return Signal("scope of the same name", 1.0, english("both are in a {scope}", scope=scope[-1]))
     if is_of_argument(old, new):
-        return Signal("owner is an argument", 1.0, f"its argument {new.scope[-1]} has it now")
+        return Signal("owner is an argument", 1.0, english("its argument {type} has it now", type=new.scope[-1]))
     if new.scope and new.scope in world.bases_of(scope):
-        return Signal("scope is a base", 1.0, f"{scope[-1]} inherits from {new.scope[-1]}")
+        return Signal(
+            "scope is a base", 1.0, english("{type} inherits from {base}", type=scope[-1], base=new.scope[-1])
+        )
     if is_unfolded(one, new) or is_unfolded(new, one):
         return None
     if one.name != new.name:
@@ -277,8 +295,13 @@ def signature_signals(old: Traits, new: Traits, world: World) -> list[Signal]:
         if ours != theirs:
             found.append(Signal("other result", 1.0))
         elif ours not in _PLAIN_TYPES:
-            words = "both give" if old.symbol.is_callable else "both are"
-            found.append(Signal("same result", 1.0, f"{words} {new.symbol.returns}"))
+            gives = new.symbol.returns
+            words = (
+                english("both give {type}", type=gives)
+                if old.symbol.is_callable
+                else english("both are {now}", now=gives)
+            )
+            found.append(Signal("same result", 1.0, words))
         else:
             found.append(Signal("same plain result", 1.0))
     before, now = old.symbol.value, new.symbol.value
@@ -286,7 +309,7 @@ def signature_signals(old: Traits, new: Traits, world: World) -> list[Signal]:
         if before != now:
             found.append(Signal("other value", 1.0))
         else:
-            words = f"both are {now}" if len(now) < 40 else "the same value"
+            words = english("both are {now}", now=now) if len(now) < 40 else english("the same value")
             found.append(Signal("same value" if before not in _PLAIN_VALUES else "same plain value", 1.0, words))
     return found
 
@@ -313,7 +336,7 @@ def _parameter_signals(old: Traits, new: Traits, world: World) -> list[Signal]:
         if by_type:
             types.remove(now)
     alike = shared / most
-    words = "they take the same arguments" if alike > 0.8 else ""
+    words = english("they take the same arguments") if alike > 0.8 else ""
     return [Signal("likeness of the parameters", (alike - 0.45) * min(1.0, 0.4 + most / 4), words)]
 
 
@@ -321,7 +344,7 @@ def member_signals(old: Traits, new: Traits, world: World) -> list[Signal]:
     """What the bases and members of two containers say, and the declarations that use them."""
     found = []
     if old.symbol.bases and old.symbol.bases == new.symbol.bases:
-        found.append(Signal("same bases", 1.0, f"both derive from {', '.join(new.symbol.bases)}"))
+        found.append(Signal("same bases", 1.0, english("both derive from {bases}", bases=", ".join(new.symbol.bases))))
     # Members inherited by one count where the other declares them: they may have moved to a base.
     ours = old.members | (old.reach & new.members)
     theirs = new.members | (new.reach & old.members)
@@ -330,10 +353,15 @@ def member_signals(old: Traits, new: Traits, world: World) -> list[Signal]:
         share = shared / len(ours | theirs)
         cover = shared / small
         value = (0.5 * share + 0.5 * cover - 0.3) * min(1.0, small / 4)
-        words = f"{shared} of {len(ours)} members are the same" if shared else ""
+        words = english("{shared} of {number} members are the same", shared=shared, number=len(ours)) if shared else ""
         found.append(Signal("likeness of the members", value, words))
     if times := world.exchanged.get((old.symbol.name, new.symbol.name), 0):
-        words = f"{times} declarations that had {old.symbol.name} have {new.symbol.name}"
+        words = english(
+            "{times} declarations that had {name} have {name2}",
+            times=times,
+            name=old.symbol.name,
+            name2=new.symbol.name,
+        )
         found.append(Signal("declarations exchanged the type", min(3.0, math.log2(1 + times)), words))
     return found
 
@@ -345,12 +373,18 @@ def body_signals(old: Traits, new: Traits) -> list[Signal]:
         alike = cosine(old.bag, new.bag)
         # Identical code is strong evidence, however short.
         length = min(1.0, min(len(old.bag), len(new.bag)) / (6 if alike > 0.97 else 14))
-        words = "their code is nearly the same" if alike > 0.8 else "their code is alike" if alike > 0.55 else ""
+        words = (
+            english("their code is nearly the same")
+            if alike > 0.8
+            else english("their code is alike")
+            if alike > 0.55
+            else ""
+        )
         found.append(Signal("likeness of the code", (alike - 0.4) * length, words))
     if len(old.doc) and len(new.doc):
         # Declarations of one kind often differ in the rare words of their documentation only.
         alike = cosine(old.doc, new.doc)
-        words = "their documentation says the same" if alike > 0.85 else ""
+        words = english("their documentation says the same") if alike > 0.85 else ""
         found.append(Signal("likeness of the documentation", alike - 0.4, words))
     return found
 

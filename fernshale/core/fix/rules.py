@@ -11,7 +11,7 @@ from typing import Annotated, ClassVar, Literal
 
 from fernshale.core.base.bounded_regex import pattern_trouble
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import english, tr
 from fernshale.core.base.toml_schema import STRICT, ByKind
 from fernshale.core.data.objects import Rewrite, check_rewrite, is_repeatable
 from fernshale.core.fix.code_patterns import parse_pattern
@@ -233,7 +233,7 @@ class ReimportRule(Rule):
 
     @property
     def _effect(self) -> str:
-        return f"{_short(', '.join(self.names))} from {self.new}, not {self.old}"
+        return english("{names} from {new}, not {old}", names=_short(", ".join(self.names)), new=self.new, old=self.old)
 
     @property
     def symbols(self) -> tuple[str, ...]:
@@ -257,7 +257,7 @@ class UnimportRule(Rule):
 
     @property
     def _effect(self) -> str:
-        return f"no import of {self.old}"
+        return english("no import of {name}", name=self.old)
 
     @property
     def symbols(self) -> tuple[str, ...]:
@@ -295,7 +295,7 @@ class AddArgumentRule(Rule):
 
     @property
     def _effect(self) -> str:
-        return f"{self.call}(…) gets {self.text}"
+        return english("{called}(…) gets {words}", called=self.call, words=self.text)
 
     @property
     def symbols(self) -> tuple[str, ...]:
@@ -353,7 +353,7 @@ class ReorderRule(Rule):
 
     @property
     def _effect(self) -> str:
-        return f"{self.call}(…) → {self.new or self.call}(…), arguments at other places"
+        return english("{old}(…) → {new}(…), arguments at other places", old=self.call, new=self.new or self.call)
 
     @property
     def symbols(self) -> tuple[str, ...]:
@@ -484,7 +484,7 @@ class AddMemberRule(Rule):
 
     @property
     def _effect(self) -> str:
-        return f"{self.base} needs {self.member}()"
+        return english("{base} needs {member}()", base=self.base, member=self.member)
 
     @property
     def symbols(self) -> tuple[str, ...]:
@@ -506,7 +506,7 @@ class MarkRule(Rule):
 
     @property
     def _effect(self) -> str:
-        return f"{self.text} at each {self.base}"
+        return english("{words} at each {base}", words=self.text, base=self.base)
 
     @property
     def symbols(self) -> tuple[str, ...]:
@@ -561,7 +561,7 @@ class SwitchOffRule(PatternRule):
 
     @property
     def _effect(self) -> str:
-        return f"switch off {_short(self.pattern)}"
+        return english("switch off {pattern}", pattern=_short(self.pattern))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -612,7 +612,7 @@ class DeleteRule(Rule):
 
     @property
     def _effect(self) -> str:
-        return f"remove {', '.join(self.files)}"
+        return english("remove {files}", files=", ".join(self.files))
 
 
 AnyRule = Annotated[

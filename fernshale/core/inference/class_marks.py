@@ -8,6 +8,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.base.confidence import MARK_OF_EXAMPLES
+from fernshale.core.base.texts import english
 from fernshale.core.drift.release_symbols import read_bytes
 from fernshale.core.fix.class_marks import CLASS, MarkedClass, marked_classes
 from fernshale.core.fix.rules import MarkRule, Where
@@ -26,8 +27,14 @@ def mark_rules(before: Path, after: Path) -> Iterator[MarkRule]:
             continue
         had = frozenset().union(*(item.marks for item in earlier))
         for mark in sorted(frozenset.intersection(*(item.marks for item in classes)) - had):
-            why = f"all {len(classes)} of the new release's examples that derive from {base} have it, and none had it before"
-            title = f"{mark.replace(CLASS, 'its name')} at classes derived from {base}"
+            why = english(
+                "all {number} of the new release's examples that derive from {base} have it, and none had it before",
+                number=len(classes),
+                base=base,
+            )
+            title = english(
+                "{replace} at classes derived from {base}", replace=mark.replace(CLASS, "its name"), base=base
+            )
             yield MarkRule(
                 f"drift-mark-{base}-{mark}", why, title=title, base=base, text=mark,
                 silent=True, where=Where(languages=(language,)), confidence=MARK_OF_EXAMPLES,

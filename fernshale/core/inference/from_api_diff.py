@@ -25,6 +25,7 @@ from fernshale.core.base.confidence import (
     SHARE_OTHER_TYPE,
 )
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS, language_of
+from fernshale.core.base.texts import english
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type, renamed_type
 from fernshale.core.drift.matching import SymbolCandidate
@@ -78,7 +79,7 @@ def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, confide
     """Return the rule that reorders the arguments of calls, and renames the function to `name`."""
     order = new_order(old, new)
     wanted = new.given[: len(order)]
-    title = f"{name}({', '.join(item.name for item in wanted)}), each at its place"
+    title = english("{name}({wanted}), each at its place", name=name, wanted=", ".join(item.name for item in wanted))
     return ReorderRule(
         id, why, title=title, call=old.called, new=name if name != old.called else "", order=order,
         fill=tuple(item.default for item, was in zip(wanted, order, strict=True) if not was),
@@ -228,7 +229,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
     """A name that is another one now, in the same place or elsewhere."""
     id = rule_id(old, f"{number + 1}" if number else "")
     new, score = candidate.symbol, candidate.score
-    why = "; ".join(candidate.evidence[:3]) or "the two releases compared"
+    why = "; ".join(candidate.evidence[:3]) or english("the two releases compared")
     now = candidate.written or _from_there(old, new)
     imports, line = _needed_import(old, candidate, leg.after)
     if candidate.call:
@@ -242,15 +243,15 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
         if has_other_object(old, new, leg.types):
             if form is not None:
                 return
-            score, why = score * SHARE_OTHER_KIND, f"{why}; it is called on another object"
+            score, why = score * SHARE_OTHER_KIND, english("{why}; it is called on another object", why=why)
     if old.kind == new.kind == "field" and _is_other_type(old, new, leg.certain_types):
-        score, why = score * SHARE_OTHER_TYPE, f"{why}; it is a {new.returns} now"
+        score, why = score * SHARE_OTHER_TYPE, english("{why}; it is a {returns} now", why=why, returns=new.returns)
     if old.is_callable and new.kind == "class":
         # Called like a function, it returns something else than before.
-        score, why = score * SHARE_OTHER_KIND, f"{new.name} is a class; {why}"
+        score, why = score * SHARE_OTHER_KIND, english("{name} is a class; {why}", name=new.name, why=why)
     if old.is_callable and new.is_callable and old.name != now and new_order(old, new):
         # With only the new name it would compile, but mean something else.
-        words = f"{why}; takes its arguments at other places"
+        words = english("{why}; takes its arguments at other places", why=why)
         yield reorder_rule(old, new, f"{id}-order", now, words, score)
         score, why = score * SHARE_OTHER_KIND, words
     changes_class = (
@@ -331,7 +332,7 @@ def _import_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> It
         groups.setdefault((module, home, IMPORTED_FROM_OTHER_MODULE, 0), set()).add(name)
     for (old, new, score, number), names in groups.items():
         listed = sorted(names)
-        why = f"{new} exports {', '.join(listed[:3])}; {old} does not any more"
+        why = english("{new} exports {listed}; {old} does not any more", new=new, listed=", ".join(listed[:3]), old=old)
         id = "-".join(("drift-import", old, new, *([str(number + 1)] if number else [])))
         yield ReimportRule(id, why, old=old, new=new, names=tuple(listed), confidence=score, named=True)
 
@@ -368,7 +369,7 @@ def _header_rules(changes: Sequence[ApiChange]) -> Iterator[HeaderRule]:
                 match[old, new] = max(match.get((old, new), 0.0), change.candidates[0].score)
     for old, counted in into.items():
         new, times = counted.most_common(1)[0]
-        why = f"what stood in {old} stands in {new}"
+        why = english("what stood in {old} stands in {new}", old=old, new=new)
         confidence = min(0.95, 0.6 + 0.15 * times, match[old, new])
         if not old.endswith(C_FAMILY):
             # Each name is imported separately, and each may have moved elsewhere.
@@ -403,7 +404,8 @@ def _factory(change: ApiChange) -> Iterator[Rule]:
             forms = [(f"{class_}($$args)", f"{maker}($$args)")]
         for pattern, replacement in forms:
             yield RewriteRule(
-                rule_id(change.old), f"{class_} is made by {maker} now", title=f"{class_}(…) → {maker}(…)",
+                rule_id(change.old), english("{type} is made by {maker} now", type=class_, maker=maker),
+                title=f"{class_}(…) → {maker}(…)",
                 pattern=pattern, replacement=replacement, confidence=min(0.9, candidate.score),
             )  # fmt: skip
 
@@ -468,9 +470,9 @@ def _other_arguments(change: ApiChange, old: Symbol, new: Symbol, leg: _Leg) -> 
 
 def _with_what_is_missing(why: str, form: CallForm) -> str:
     """Return a reason, with the arguments that a person has to check in the new call."""
-    lost = ["the object" if name == "it" else name for name in form.lost]
-    parts = [f"the new call does not pass {', '.join(lost)}"] if lost else []
-    parts += [f"fill in {', '.join(form.unknown)} yourself"] if form.unknown else []
+    lost = [english("the object") if name == "it" else name for name in form.lost]
+    parts = [english("the new call does not pass {lost}", lost=", ".join(lost))] if lost else []
+    parts += [english("fill in {unknown} yourself", unknown=", ".join(form.unknown))] if form.unknown else []
     return "; ".join((why, *parts))
 
 
@@ -489,7 +491,7 @@ def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
         if now is None or not (item.name.isidentifier() and now.name.isidentifier()):
             continue
         is_same = there is not None and plain_type(item.type) == plain_type(now.type) and item.default == now.default
-        why = f"{item.name} of {old.full} is {now.name} now"
+        why = english("{name} of {full} is {name2} now", name=item.name, full=old.full, name2=now.name)
         yield KeywordRule(
             rule_id(old, item.name), why, call=old.called, old=item.name, new=now.name,
             confidence=SAME_POSITION if is_same else PARAMETER_REPLACED, named=True,
@@ -512,7 +514,7 @@ def _own_definition(old: Symbol) -> Rule:
     """Derive the rule that keeps a removed macro by defining it in the files that use it."""
     given = f"({', '.join(item.name for item in old.parameters)})" if old.parameters else ""
     line = f"#define {old.name}{given} {old.value.strip()}"
-    why = f"the old release defined it so; check that {old.value.strip()} still means the same"
+    why = english("the old release defined it so; check that {code} still means the same", code=old.value.strip())
     return ImportRule(
         rule_id(old, "kept"), why, title=line, old=old.name, text=line, confidence=OLD_DEFINITION, named=True
     )
@@ -522,9 +524,9 @@ def _without_call(old: Symbol) -> Rule:
     """Derive the rule that removes a call without replacement, if it is a statement."""
     front = "$it." if old.kind == "method" else f"{old.full.rpartition(old.name)[0]}"
     end = ";" if old.file.endswith((*C_FAMILY, ".cs", ".java", ".rs", ".ts", ".js")) else ""
-    why = f"{old.full} is not there any more, and nothing that looks like it"
+    why = english("{full} is not there any more, and nothing that looks like it", full=old.full)
     return RewriteRule(
-        rule_id(old, "goes"), why, title=f"calls of {old.name} go", pattern=f"{front}{old.name}($$args){end}",
+        rule_id(old, "goes"), why, title=english("calls of {name} go", name=old.name), pattern=f"{front}{old.name}($$args){end}",
         replacement="", confidence=CALL_REMOVED, named=True,
     )  # fmt: skip
 

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from fernshale.core.base.confidence import AUTOMATIC_FROM, SHARE_MATCHED_BY_NAME, SHARE_MATCHED_BY_TYPE
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, language_of
+from fernshale.core.base.texts import english
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type, renamed_type
 from fernshale.core.drift.symbols import CONTAINER, Symbol
@@ -73,7 +74,11 @@ def _rules_of(
 
 
 def _rule(field: Symbol, inner: Symbol, new: Symbol, confidence: float) -> RewriteRule:
-    why = f"{'.'.join(field.scope)} has the members of {plain_type(field.returns)} itself now"
+    why = english(
+        "{scope} has the members of {type} itself now",
+        scope=".".join(field.scope),
+        type=plain_type(field.returns),
+    )
     return RewriteRule(
         f"{rule_id(field)}-{inner.name}", why, title=f"{field.name}.{inner.name} → {new.name}",
         pattern=f"$it.{field.name}.{inner.name}", replacement=f"$it.{new.name}", confidence=confidence, named=True,

@@ -8,6 +8,7 @@ from collections.abc import Collection, Iterator, Sequence
 from fernshale.core.base.confidence import CALLS_JOINED
 from fernshale.core.base.languages import ENDINGS
 from fernshale.core.base.lazy_pattern import lazy_pattern
+from fernshale.core.base.texts import english
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.rules import RewriteRule
@@ -45,6 +46,7 @@ def _rule(new: Symbol, steps: Sequence[re.Match[str]], names: Collection[str]) -
     called = f"$it.{new.name}({', '.join(f'${name}' for name in given)}){end}"
     listed = " and ".join(sorted(names))
     return RewriteRule(
-        f"drift-joined-{'-'.join((*new.scope, new.name))}", f"{new.full} does {listed}, which are not public any more",
+        f"drift-joined-{'-'.join((*new.scope, new.name))}",
+        english("{full} does {listed}, which are not public any more", full=new.full, listed=listed),
         title=f"{listed} → {new.name}", pattern=pattern, replacement=called, confidence=CALLS_JOINED, named=True,
     )  # fmt: skip

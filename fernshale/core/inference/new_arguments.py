@@ -9,6 +9,7 @@ from pathlib import Path
 
 from fernshale.core.base.confidence import COPIED_VALUE, DEFAULT_ELSEWHERE, PLACEHOLDER
 from fernshale.core.base.lazy_pattern import lazy_pattern
+from fernshale.core.base.texts import english
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_bytes
@@ -52,22 +53,55 @@ def argument_rules(change: ApiChange, folder: Path, defaults: Defaults) -> Itera
     if at is None or change.old is None or change.new is None:
         return
     old, item = change.old, change.new.given[at]
-    wanted = f"{old.full} wants {' '.join(filter(None, (item.type, item.name)))}"
+    wanted = english(
+        "{full} wants {parameter}", full=old.full, parameter=" ".join(filter(None, (item.type, item.name)))
+    )
     values: list[tuple[str, str, float]] = []
     if (passed := _passed(folder, old.called, len(change.new.given), at)) is not None:
         values.append(
-            (passed[0], f"{wanted}; the release's own code passes {passed[0]}, {passed[1]} times", COPIED_VALUE)
+            (
+                passed[0],
+                english(
+                    "{wanted}; the release's own code passes {value}, {times} times",
+                    wanted=wanted,
+                    value=passed[0],
+                    times=passed[1],
+                ),
+                COPIED_VALUE,
+            )
         )
     for text, times in defaults.get((item.name, plain_type(item.type)), Counter[str]()).most_common(1):
         if text not in [known for known, _, _ in values]:
-            functions = "1 other function has" if times == 1 else f"{times} other functions have"
-            values.append((text, f"{wanted}; {functions} {text} as default for it", DEFAULT_ELSEWHERE))
+            functions = (
+                english("1 other function has") if times == 1 else english("{times} other functions have", times=times)
+            )
+            values.append(
+                (
+                    text,
+                    english(
+                        "{wanted}; {functions} {words} as default for it",
+                        wanted=wanted,
+                        functions=functions,
+                        words=text,
+                    ),
+                    DEFAULT_ELSEWHERE,
+                )
+            )
     if not values:
         text = placeholder(item.name or "argument")
-        values.append((text, f"{wanted}, and the release shows no value: replace {text} by yours", PLACEHOLDER))
+        values.append(
+            (
+                text,
+                english(
+                    "{wanted}, and the release shows no value: replace {words} by yours", wanted=wanted, words=text
+                ),
+                PLACEHOLDER,
+            )
+        )
     for number, (text, why, confidence) in enumerate(values):
         yield AddArgumentRule(
-            rule_id(old, f"{number + 1}" if number else ""), why, title=f"{old.called}(…) gets {text}", call=old.called,
+            rule_id(old, f"{number + 1}" if number else ""), why,
+            title=english("{called}(…) gets {words}", called=old.called, words=text), call=old.called,
             arguments=len(old.given), position=at + 1, text=text, confidence=confidence,
         )  # fmt: skip
 

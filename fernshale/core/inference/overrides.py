@@ -12,6 +12,7 @@ from dataclasses import replace
 from fernshale.core.base.confidence import OVERRIDE_WIDENED, RETYPED, STUB
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, TYPE_AFTER_NAME
 from fernshale.core.base.lazy_pattern import lazy_pattern
+from fernshale.core.base.texts import english
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.symbols import Parameter, Symbol
@@ -60,9 +61,15 @@ def override_rules(change: ApiChange, old: Symbol, new: Symbol, full_name: FullN
 
 def renamed_override(change: ApiChange, old: Symbol, new: Symbol) -> Rule:
     """Derive the rule that renames overrides of a renamed method: under the old name they compile and override nothing."""
-    why = f"{old.full} is {new.name} now; a class that still has {old.name} overrides nothing by it, and compiles"
+    why = english(
+        "{full} is {name} now; a class that still has {before} overrides nothing by it, and compiles",
+        full=old.full,
+        name=new.name,
+        before=old.name,
+    )
     return RenameRule(
-        rule_id(old).replace("drift-", "drift-override-", 1), why, title=f"override {new.name}, not {old.name}",
+        rule_id(old).replace("drift-", "drift-override-", 1), why,
+        title=english("override {name}, not {before}", name=new.name, before=old.name),
         old=old.name, new=new.name, where=_derived(old, new), silent=True, confidence=change.candidates[0].score,
     )  # fmt: skip
 
@@ -73,7 +80,7 @@ def member_rules(change: ApiChange, method: Symbol, full_name: FullName) -> Iter
     text = _stub(method, full_name)
     if base and text:
         yield AddMemberRule(
-            rule_id(method), f"{change.what}; the body is only a stub", base=base, member=method.name, text=text,
+            rule_id(method), english("{what}; the body is only a stub", what=change.what), base=base, member=method.name, text=text,
             confidence=STUB,
         )  # fmt: skip
 
@@ -92,7 +99,7 @@ def _new_type(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) 
     ahead = "$$before, " if at else ""
     behind = ", $$behind" if at + 1 < len(old.parameters) else ""
     yield RewriteRule(
-        rule_id(old, "type"), change.what, title=f"{old.name} takes a {after}",
+        rule_id(old, "type"), change.what, title=english("{name} takes a {after}", name=old.name, after=after),
         pattern=f"{old.name}({ahead}{before} $it{behind})", replacement=f"{old.name}({ahead}{after} $it{behind})",
         confidence=RETYPED,
     )  # fmt: skip
@@ -111,7 +118,8 @@ def _new_result(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName
         whole = f"{word}{old.name}($$given){mark} {{}}"
     pattern, replacement = (whole.format(type_) for type_ in (before, after))
     rule = RewriteRule(
-        rule_id(old, "result"), change.what, title=f"{old.name} gives {after}, as in its base", pattern=pattern,
+        rule_id(old, "result"), change.what,
+        title=english("{name} gives {after}, as in its base", name=old.name, after=after), pattern=pattern,
         replacement=replacement, where=_derived(old, new), member=old.name, confidence=RETYPED,
     )  # fmt: skip
     yield rule
@@ -153,7 +161,9 @@ def _new_parameters(change: ApiChange, old: Symbol, new: Symbol, full_name: Full
     if before == after or not all(after):
         return None
     front, back = _around(old)
-    title = f"{old.name}({', '.join(item.name or item.type for item in theirs)}), as in its base"
+    title = english(
+        "{name}({theirs}), as in its base", name=old.name, theirs=", ".join(item.name or item.type for item in theirs)
+    )
     return RewriteRule(
         rule_id(old, "override"), change.what, title=title, pattern=f"{front}({', '.join(before)}){back}",
         replacement=f"{front}({', '.join(after)}){back}", where=_derived(old, new), member=old.name,
@@ -223,7 +233,7 @@ def _wider(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
     are_optional = all(item.default or item.name.startswith("*") for item in more)
     # The error names the class with the overridden method.
     yield RewriteRule(
-        rule_id(old, "override"), change.what, title=f"{old.name} takes {text} as well",
+        rule_id(old, "override"), change.what, title=english("{name} takes {words} as well", name=old.name, words=text),
         diagnostic=rf"\b(?:{re.escape(old.scope[-1])}|{re.escape(new.scope[-1])})\b", pattern=f"def {old.name}($$given)",
         replacement=f"def {old.name}($$given, {text})", named=True,
         confidence=OVERRIDE_WIDENED if are_optional else RETYPED,

@@ -7,6 +7,7 @@ were derived from, on disk in the cache folder by a digest of all of that.
 from __future__ import annotations
 
 import hashlib
+import json
 from collections.abc import Collection, Sequence
 from functools import cache
 from typing import TYPE_CHECKING, Any
@@ -15,6 +16,7 @@ from fernshale.core.base.cache import Cache
 from fernshale.core.base.cached_file import cached_file
 from fernshale.core.base.code_digest import code_digest
 from fernshale.core.base.data_folder import cache_folder
+from fernshale.core.base.texts import add_origins, origins_of
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.comparison_cache import ReleasePlaces, comparison_stamp
@@ -46,11 +48,23 @@ def _from_disk(changes: Sequence[ApiChange], places: ReleasePlaces, title: str, 
     path = cache_folder() / "drift" / f"{digest.hexdigest()[:32]}.rules.json"
     return cached_file(
         path,
-        lambda data: RuleSet(title, _reader().validate_json(data), places.new),
+        lambda data: RuleSet(title, _read(data), places.new),
         lambda: guess_rules(changes, places.old, places.new, title, known),
-        lambda rules: _reader().dump_json(rules.rules),
+        lambda rules: _written(rules.rules),
         CancelToken(),
     )
+
+
+def _written(rules: Sequence[Rule]) -> bytes:
+    """The origins of the rules' sentences on the first line, then the rules."""
+    sentences = (words for rule in rules for words in (rule.why, rule.name))
+    return json.dumps(origins_of(sentences)).encode() + b"\n" + _reader().dump_json(tuple(rules))
+
+
+def _read(data: bytes) -> tuple[Rule, ...]:
+    origins, _, rules = data.partition(b"\n")
+    add_origins(json.loads(origins))
+    return _reader().validate_json(rules)
 
 
 @cache

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from fernshale.api.building import default_key, explain_nothing
 from fernshale.app.hunks import HunkLine, LineKind, around, make_hunks
 from fernshale.app.theme import Tone
-from fernshale.core.base.texts import count, tr, tr_marked
+from fernshale.core.base.texts import count, tr, tr_kept, tr_marked
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.record.items import Item
@@ -106,10 +106,12 @@ def make_detail(overview: Overview, selection: Selection) -> Detail:
         )
     if cause is None and fix is None:
         if change is not None:
-            return Detail(change.symbol.full, change.kind, "", (Words(change.what), *_declarations(change, None)))
+            return Detail(
+                change.symbol.full, change.kind, "", (Words(tr_kept(change.what)), *_declarations(change, None))
+            )
         return Detail(tr("It compiles and links") if overview.build.passed else tr("Nothing to show yet"))
     return Detail(
-        fix.rule.name if fix is not None else cause.cause.title if cause is not None else "",
+        tr_kept(fix.rule.name) if fix is not None else cause.cause.title if cause is not None else "",
         _subtitle(cause, fix),
         _hint(cause, fix),
         tuple(_blocks(overview, selection, change)),

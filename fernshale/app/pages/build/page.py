@@ -48,7 +48,7 @@ from fernshale.app.widgets.basics import Card, add_in_turn, button, quiet_label
 from fernshale.app.widgets.charts import BarChart
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.release import same_release
-from fernshale.core.base.texts import count, tr
+from fernshale.core.base.texts import count, tr, tr_kept
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.record.fix_settings import NEVER
 from fernshale.core.crossing.record.items import Item
@@ -328,7 +328,7 @@ class BuildPage(Page):
                     number=number,
                     total=len(fixes),
                     confidence=fix.confidence,
-                    name=fix.rule.name,
+                    name=tr_kept(fix.rule.name),
                 )
             )
         self._fix_row.setVisible(len(fixes) > 1)
@@ -410,12 +410,12 @@ class BuildPage(Page):
         cause, _ = self._current()
         if scope != "everywhere" and self._at is not None:
             at = self._at
-            self.session.carry_out(UseRuleAt(fix.rule.id, scope, at.path, at.line, at.start), fix.rule.name)
+            self.session.carry_out(UseRuleAt(fix.rule.id, scope, at.path, at.line, at.start), tr_kept(fix.rule.name))
         elif cause is not None:
             self._to_next()
-            self.session.carry_out(UseRule(cause.cause.key, fix.rule.id), fix.rule.name)
+            self.session.carry_out(UseRule(cause.cause.key, fix.rule.id), tr_kept(fix.rule.name))
         else:
-            self.session.carry_out(UseSilentRule(fix.rule.id, fix.rule.id), fix.rule.name)
+            self.session.carry_out(UseSilentRule(fix.rule.id, fix.rule.id), tr_kept(fix.rule.name))
 
     def _on_noted(self) -> None:
         item = self._notable()

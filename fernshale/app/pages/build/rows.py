@@ -12,7 +12,7 @@ from fernshale.app.theme import Tone
 from fernshale.app.widgets.api_changes import KIND_TITLES, title_of_change
 from fernshale.app.widgets.charts import Bar
 from fernshale.app.widgets.rows import Row
-from fernshale.core.base.texts import count, tr, tr_marked
+from fernshale.core.base.texts import count, tr, tr_kept, tr_marked
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.round_history import Round
 from fernshale.core.crossing.project.interface_changes import Used
@@ -93,7 +93,13 @@ def silent_row(fix: Fix, is_checked: bool, broken: Collection[str]) -> Row:
     """The row of a fix that no tool reports an error for; `broken` are the files with errors."""
     sub = f"{silent_words(fix, is_checked, broken)} · {count(len(fix.edits), 'place')}"
     return Row(
-        fix.rule.name, sub, tr("silent"), "!", "incoming", edge="incoming", payload=ChosenRow(f"silent:{fix.rule.id}")
+        tr_kept(fix.rule.name),
+        sub,
+        tr("silent"),
+        "!",
+        "incoming",
+        edge="incoming",
+        payload=ChosenRow(f"silent:{fix.rule.id}"),
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import tr, tr_kept
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.interface_changes import engine_drift
 from fernshale.core.crossing.stages.overview import Overview
@@ -31,7 +31,7 @@ def _deprecated(overview: Overview) -> list[dict[str, str]]:
     found = []
     for item in overview.build.drift:
         if item.change.kind == "deprecated":
-            text = tr("{what}; used {uses} times here", what=item.change.what, uses=item.uses)
+            text = tr("{what}; used {uses} times here", what=tr_kept(item.change.what), uses=item.uses)
             source = tr("comparing {before} with {to}", before=overview.setup.from_, to=overview.setup.to)
             found.append({"kind": "deprecated", "source": source, "text": text})
     return found

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from functools import cached_property
 
 from fernshale.core.base.lazy_pattern import lazy_pattern
+from fernshale.core.base.texts import english
 from fernshale.core.drift.release_symbols import ReleaseSymbols, read_bytes
 
 _STRING = r"""(?:"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+')"""
@@ -66,7 +67,15 @@ class Removals:
                 text = read_bytes(str(log)).decode("utf-8", "replace")
                 yield from _renames(text)
                 for found in _ARROW.finditer(text):
-                    yield _last(found["name"]), f"{log.name}: {found[0].strip()}, renamed to {found['new']}."
+                    yield (
+                        _last(found["name"]),
+                        english(
+                            "{log}: {words}, renamed to {new}.",
+                            log=log.name,
+                            words=found[0].strip(),
+                            new=found["new"],
+                        ),
+                    )
 
 
 def _renames(text: str) -> Iterator[tuple[str, str]]:

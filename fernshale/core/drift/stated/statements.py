@@ -13,6 +13,7 @@ from fernshale.core.base.confidence import (
     STATED,
     STATED_WITH_MORE,
 )
+from fernshale.core.base.texts import english
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.stated.between import ReleaseBetween
 from fernshale.core.drift.stated.passed_on import passed_call
@@ -39,9 +40,11 @@ class Statements:
         # A symbol of the same name may exist elsewhere, and be deprecated there, too.
         stayed = (item.symbol.deprecated for at, item in enumerate(found) if not at or item.symbol.name == symbol.name)
         top = (
-            stated_candidate(symbol, scope, symbol.deprecated, "the old release says", self.names)
-            or stated_candidate(symbol, scope, next(filter(None, stayed), ""), "the new release says", self.names)
-            or _stated_removal(symbol, scope, self.removals, "the new release", self.names)
+            stated_candidate(symbol, scope, symbol.deprecated, english("the old release says"), self.names)
+            or stated_candidate(
+                symbol, scope, next(filter(None, stayed), ""), english("the new release says"), self.names
+            )
+            or _stated_removal(symbol, scope, self.removals, english("the new release"), self.names)
             or _passed_on(symbol, scope, self.names)
             or self._stated_between(symbol, scope)
             or _forwarded(symbol, self.names)
@@ -94,7 +97,9 @@ def _stated_by(
     declared = release.declarations(symbol.path)
     for item in declared:
         found = (
-            stated_candidate(item, scope, item.deprecated, f"{release.label}, in between, says", names)
+            stated_candidate(
+                item, scope, item.deprecated, english("{label}, in between, says", label=release.label), names
+            )
             or _passed_on(item, scope, names)
             or _forwarded(item, names)
         )
@@ -102,13 +107,15 @@ def _stated_by(
             return found
     if declared:
         return None
-    return _stated_removal(symbol, scope, release.removals, f"{release.label}, in between,", names)
+    return _stated_removal(symbol, scope, release.removals, english("{label}, in between,", label=release.label), names)
 
 
 def _stated_removal(
     symbol: Symbol, scope: tuple[str, ...], removals: Removals, who: str, names: ReleaseNames
 ) -> SymbolCandidate | None:
-    return stated_candidate(symbol, scope, removals.of(symbol.name), f"{who} says of its removal", names)
+    return stated_candidate(
+        symbol, scope, removals.of(symbol.name), english("{who} says of its removal", who=who), names
+    )
 
 
 def stated_candidate(
@@ -124,7 +131,9 @@ def stated_candidate(
     is_member = symbol.kind in ("method", "field") and stated.symbol.kind in ("method", "field")
     if is_member and stated.is_plain and stated.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
         score *= SHARE_OTHER_KIND  # a member of that name, but nothing says that it is this one
-    return SymbolCandidate(stated.symbol, score, (f"{who}: {short(text)}",), stated.written)
+    return SymbolCandidate(
+        stated.symbol, score, (english("{who}: {words}", who=who, words=short(text)),), stated.written
+    )
 
 
 def _passed_on(symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> SymbolCandidate | None:
@@ -132,7 +141,9 @@ def _passed_on(symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> S
     passed = passed_call(symbol, scope, names)
     if passed is None or passed.is_plain:
         return None
-    return SymbolCandidate(passed.target, FORWARDED, (f"its body was only {short(symbol.value)}",), call=passed.text)
+    return SymbolCandidate(
+        passed.target, FORWARDED, (english("its body was only {code}", code=short(symbol.value)),), call=passed.text
+    )
 
 
 def _forwarded(symbol: Symbol, names: ReleaseNames) -> SymbolCandidate | None:
@@ -149,7 +160,7 @@ def _forwarded(symbol: Symbol, names: ReleaseNames) -> SymbolCandidate | None:
     is_sure = is_all or (not symbol.value and names.rarity.likeness(symbol.name, target.name) > 0.55)
     score = FORWARDED if is_sure else PERHAPS_FORWARDED
     score = FORWARDED_WITH_CAST if symbol.kind == "macro" and not is_all else score
-    return SymbolCandidate(target, score, (f"it only passed on to {target.name}",))
+    return SymbolCandidate(target, score, (english("it only passed on to {name}", name=target.name),))
 
 
 def with_call(

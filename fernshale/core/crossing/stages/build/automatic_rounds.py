@@ -6,7 +6,7 @@ from functools import partial
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import same_release
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import tr, tr_kept
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.actions import Author
@@ -43,7 +43,7 @@ def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> lis
 
 
 def _say_fix(work: Work, done: int, total: int, fix: Fix) -> None:
-    work.progress(fix.rule.name, done, total)
+    work.progress(tr_kept(fix.rule.name), done, total)
 
 
 def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:

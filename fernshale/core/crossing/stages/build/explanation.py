@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import tr, tr_kept
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView
 
@@ -31,7 +31,9 @@ def explain_nothing(cause: CauseView, view: BuildView) -> tuple[str, ...]:
             tr("The release removed {full}, and comparing the releases found no successor.", full=change.symbol.full)
         )
     elif change is not None:
-        reasons.append(tr("The releases differ here ({what}), but no rule follows from that.", what=change.what))
+        reasons.append(
+            tr("The releases differ here ({what}), but no rule follows from that.", what=tr_kept(change.what))
+        )
     if not reasons:
         symbol = cause.cause.symbol
         reasons.append(

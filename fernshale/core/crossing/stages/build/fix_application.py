@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.texts import count, tr
+from fernshale.core.base.texts import count, tr, tr_kept
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
@@ -51,14 +51,14 @@ def apply_fix(
         draft.write(path, file.with_text(apply_edits(file.text, group)).encode())
     changes = draft.change_set()
     if changes.is_empty:
-        raise MisuseError(tr("{name}: nothing is left to change there", name=fix.rule.name))
+        raise MisuseError(tr("{name}: nothing is left to change there", name=tr_kept(fix.rule.name)))
     files = count(len(changes.files), "file")
     places = (
         tr("{places} in {files}", places=count(len(chosen.edits), "place"), files=files)
         if chosen.edits
         else tr("{files} removed", files=files)
     )
-    title = f"{fix.rule.name} · {places}"
+    title = f"{tr_kept(fix.rule.name)} · {places}"
     about = f"{'silent' if fix.rule.silent else 'fix'} {fix.rule.id}"
     own = Decision(chosen.key, Stage.BUILD, chosen.scope, "", author.who, fix.rule.why, time.time())
     entry = write_step(crossing, EntryText(Stage.BUILD, title, fix.rule.why, about), changes, work, (own, *decided))

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from fernshale.core.base.texts import tr_kept
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.stages.build.view import BuildView, Fix
@@ -37,7 +38,9 @@ def keep_handled(crossing: Crossing, view: BuildView, fix: Fix, entry: int) -> N
     number = view.rounds[-1].number if view.rounds else 0
     known = crossing.read(HANDLED)
     before = known.by if known.round == number else {}
-    crossing.keep(HANDLED, Handled(number, {**before, **dict.fromkeys(_cleared(view, fix), (entry, fix.rule.name))}))
+    crossing.keep(
+        HANDLED, Handled(number, {**before, **dict.fromkeys(_cleared(view, fix), (entry, tr_kept(fix.rule.name)))})
+    )
 
 
 def handled_causes(crossing: Crossing, number: int) -> Mapping[str, str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from fernshale.core.base.confidence import OLD_DEFAULT
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import tr, tr_kept
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause
@@ -85,7 +85,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         *([] if can_build else unchecked_fixes(rules, scan, far, token)),
     ]
     silent = tuple(fix for fix in quiet if decided.keys().isdisjoint((f"fix:{fix.rule.id}", f"silent:{fix.rule.id}")))
-    names = {f"silent:{fix.rule.id}": fix.rule.name for fix in quiet}
+    names = {f"silent:{fix.rule.id}": tr_kept(fix.rule.name) for fix in quiet}
     noted = [key for key, item in decided.items() if item.choice == "noted"]
     right = tuple(
         (key, names.get(key, key.removeprefix(DEFAULT))) for key in noted if key in names or key.startswith(DEFAULT)

@@ -10,7 +10,7 @@ from typing import get_args
 from fernshale.core.base.confidence import OLD_DEFAULT
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import position
-from fernshale.core.base.texts import count, tr
+from fernshale.core.base.texts import count, tr, tr_kept
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.crossing.project.interface_changes import Used
@@ -79,7 +79,9 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
         place = f"{first.file}:{first.line}" if first.line else first.file
         title = f"{cause.title}, {count(view.open, 'place')}"
         options = tuple(
-            Option(UseRule(cause.key, fix.rule.id), fix.rule.name, fix.evidence, fix.confidence, fix.is_automatic)
+            Option(
+                UseRule(cause.key, fix.rule.id), tr_kept(fix.rule.name), fix.evidence, fix.confidence, fix.is_automatic
+            )
             for fix in view.fixes
         )
         # Settled causes wait for the next build; causes that follow from another are fixed with it, if not by a fix of their own.
@@ -123,15 +125,15 @@ def default_items(scan: ProjectScan, drift: Sequence[Used], texts: Texts, decide
         for path, text in own_with(change.symbol.called, scan, texts):
             at = _first_call(change, rule, path, text)
             if at is not None:
-                title = tr("{change}: compiles, and may mean something else", change=key.removeprefix(DEFAULT))
+                title = tr("{change}: compiles, and may mean something else", change=tr_kept(key.removeprefix(DEFAULT)))
                 place = f"{path}:{position(text, at)[0]}"
                 noted = right(key, change.what)
                 pin = (
                     (
                         Option(
                             PinDefault(key.removeprefix(DEFAULT)),
-                            tr("At each call: {title}", title=rule.title),
-                            (rule.why,),
+                            tr("At each call: {title}", title=tr_kept(rule.title)),
+                            (tr_kept(rule.why),),
                         ),
                     )
                     if rule
@@ -244,15 +246,15 @@ def silent_items(silent: Sequence[Fix], is_checked: bool, broken: Collection[str
         Item(
             f"silent:{fix.rule.id}",
             Stage.BUILD,
-            f"{fix.rule.name}: {silent_words(fix, is_checked, broken)}",
+            f"{tr_kept(fix.rule.name)}: {silent_words(fix, is_checked, broken)}",
             "own",
             f"{fix.edits[0].path}:{fix.edits[0].line}",
-            fix.rule.why,
+            tr_kept(fix.rule.why),
             True,
             (
                 Option(
                     UseSilentRule(fix.rule.id, fix.rule.id),
-                    fix.rule.name,
+                    tr_kept(fix.rule.name),
                     fix.evidence,
                     fix.confidence,
                     fix.is_automatic,
@@ -280,7 +282,7 @@ def gone_items(
             yield Item(
                 key,
                 Stage.BUILD,
-                tr("{what}: no tool reports it", what=change.what),
+                tr("{what}: no tool reports it", what=tr_kept(change.what)),
                 "own",
                 place,
                 "",

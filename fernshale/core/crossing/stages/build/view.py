@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from fernshale.core.base.confidence import AUTOMATIC_FROM
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import tr, tr_kept
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import CONVERSION, MEMBER, last_name
@@ -55,7 +55,7 @@ class Fix:
     @property
     def evidence(self) -> tuple[str, ...]:
         """The evidence for the fix, and the reason to look first."""
-        return tuple(filter(None, (self.tried, self.rule.why, self.source, self.doubt)))
+        return tuple(filter(None, (self.tried, tr_kept(self.rule.why), self.source, self.doubt)))
 
     @property
     def places(self) -> frozenset[tuple[str, int]]:
@@ -111,7 +111,7 @@ class RefusedRule:
 
     @property
     def words(self) -> str:
-        return f"“{self.rule.name}” {self.reason}"
+        return f"“{tr_kept(self.rule.name)}” {self.reason}"
 
 
 @dataclass(frozen=True, slots=True)
