@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import itertools
-from collections.abc import Iterator
 from dataclasses import fields
 
 import pytest
-from PySide6.QtCore import QObject, Qt
-from PySide6.QtGui import QAccessible, QAccessibleInterface
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAccessible
 from PySide6.QtWidgets import QAbstractButton, QApplication, QDialog, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -22,32 +20,17 @@ from fernshale.app.window import MainWindow
 from fernshale.core.base.settings import settings
 from fernshale.core.crossing.record.stage import STAGES
 from fernshale.core.snapshot.store import Store, default_store
+from tests.app.accessible_tree import shown_below
 from tests.wick import Wick
 
-_MOST = 4000
 _INKS = ("text", "quiet", "mine", "incoming", "base", "alarm", "word")
 _PAPERS = ("background", "band", "card", "head", "mine_soft", "incoming_soft", "base_soft", "alarm_soft")
-
-
-def _walk(found: QAccessibleInterface) -> Iterator[QAccessibleInterface]:
-    yield found
-    for number in range(found.childCount()):
-        inner = found.child(number)
-        if inner is not None and inner.isValid():
-            yield from _walk(inner)
-
-
-def _shown(top: QObject) -> list[QAccessibleInterface]:
-    """What the tree below a widget has on the screen."""
-    start = QAccessible.queryAccessibleInterface(top)
-    every = itertools.islice(_walk(start), _MOST)
-    return [item for item in every if not item.state().invisible]
 
 
 def _faults(top: QWidget) -> list[str]:
     """Controls without a name or a role, by what they are."""
     found = []
-    for item in _shown(top):
+    for item in shown_below(top):
         state, role = item.state(), item.role()
         is_control = state.focusable or role in (QAccessible.Role.Button, QAccessible.Role.CheckBox)
         name = item.text(QAccessible.Text.Name)

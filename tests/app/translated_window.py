@@ -7,11 +7,10 @@ from __future__ import annotations
 
 import hashlib
 import html
-import itertools
 import json
 import re
 import sys
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from fernshale.cli.open_window import use_user_language
@@ -20,7 +19,7 @@ use_user_language()
 _HOLDS_TEXTS = ("fernshale.core.crossing", "fernshale.core.merge", "fernshale.app.pages", "fernshale.app.widgets")
 TOO_EARLY = [name for name in sys.modules if name.startswith(_HOLDS_TEXTS)]
 
-from PySide6.QtGui import QAccessible, QAccessibleInterface  # noqa: E402
+from PySide6.QtGui import QAccessible  # noqa: E402
 from PySide6.QtTest import QTest  # noqa: E402
 from PySide6.QtWidgets import QWidget  # noqa: E402
 
@@ -41,6 +40,7 @@ from fernshale.core.crossing.stages.overview import Overview, inspect  # noqa: E
 from fernshale.core.profile.read import read_profile  # noqa: E402
 from fernshale.core.snapshot.store import Store, default_store  # noqa: E402
 from fernshale.sample import unpack  # noqa: E402
+from tests.app.accessible_tree import shown_below  # noqa: E402
 from tests.conftest import listing  # noqa: E402
 from tests.wick import make_wick  # noqa: E402
 
@@ -101,10 +101,8 @@ class _Texts:
         self.seen: dict[str, str] = {}
 
     def collect(self, top: QWidget, where: str) -> None:
-        start = QAccessible.queryAccessibleInterface(top)
-        for item in itertools.islice(_walk(start), 6000):
-            if not item.state().invisible:
-                self._add((item.text(kind) for kind in _ACCESSIBLE), where)
+        for item in shown_below(top):
+            self._add((item.text(kind) for kind in _ACCESSIBLE), where)
         for widget in top.findChildren(QWidget):
             if widget.isVisible():
                 asked = (getattr(widget, name, None) for name in _PROPERTIES)
@@ -124,14 +122,6 @@ def _called(method: object) -> str:
     except TypeError:
         return ""
     return found if isinstance(found, str) else ""
-
-
-def _walk(found: QAccessibleInterface) -> Iterator[QAccessibleInterface]:
-    yield found
-    for number in range(found.childCount()):
-        inner = found.child(number)
-        if inner is not None and inner.isValid():
-            yield from _walk(inner)
 
 
 def _settle(window: MainWindow) -> None:
