@@ -247,6 +247,7 @@ def apply_theme(app: QApplication) -> None:
 
 
 def _style(c: Theme) -> str:
+    check = "check-on-light" if QColor(c.card).lightness() > 127 else "check-on-dark"
     return f"""
     QFrame#card {{ background: {c.card}; border: 1px solid {c.edge}; }}
     QFrame#cardhead {{ background: {c.head}; border: none; border-bottom: 1px solid {c.edge}; }}
@@ -280,6 +281,11 @@ def _style(c: Theme) -> str:
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {c.mine}; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}
     QComboBox::down-arrow {{ image: url("{ICONS.as_posix()}/down.svg"); width: 12px; height: 12px; }}
+    QCheckBox::indicator {{ width: {scaled(13)}px; height: {scaled(13)}px; border: 1px solid {c.quiet}; border-radius: 2px;
+        background: {c.card}; }}
+    QCheckBox::indicator:focus {{ border: 1px solid {c.mine}; }}
+    QCheckBox::indicator:checked {{ image: url("{ICONS.as_posix()}/{check}.svg"); }}
+    QCheckBox::indicator:disabled {{ border: 1px solid {c.edge}; }}
     QSpinBox, QDoubleSpinBox {{ min-height: {scaled(22)}px; }}
     QToolButton#menu {{ background: {c.card}; border: 1px solid {c.quiet}; border-radius: 3px; padding: 4px 10px; }}
     QToolButton#menu:hover, QToolButton#menu:focus {{ border: 1px solid {c.mine}; }}

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import fields
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
@@ -14,7 +16,7 @@ from fernshale.app.dialogs.opened_file import OpenedFileDialog
 from fernshale.app.dialogs.release_changes import ComparisonFolders, ReleaseChangesDialog
 from fernshale.app.dialogs.settings import SettingsDialog
 from fernshale.app.dialogs.snapshots import StoreDialog
-from fernshale.app.theme import DARK, DARK_HIGH, LIGHT, LIGHT_HIGH, Theme
+from fernshale.app.theme import DARK, DARK_HIGH, LIGHT, LIGHT_HIGH, Theme, _style
 from fernshale.app.widgets.band import RouteBand
 from fernshale.app.window import MainWindow
 from fernshale.core.base.settings import settings
@@ -137,3 +139,11 @@ def test_every_ink_can_be_read_on_every_paper(theme: Theme, least: float) -> Non
     assert low == {}
     for filled in ("mine", "alarm", "base", "quiet"):  # white words on a button, a diamond, a flag
         assert _contrast(theme.card, getattr(theme, filled)) >= 4.5, filled
+
+
+def test_a_box_to_check_has_an_edge_that_is_seen_in_every_theme() -> None:
+    for colours in (LIGHT, DARK, LIGHT_HIGH, DARK_HIGH):
+        assert _contrast(colours.quiet, colours.card) >= 3  # of parts that are not text, WCAG 2.2, 1.4.11
+        (mark,) = re.findall(r"QCheckBox::indicator:checked \{ image: url\(\"(.*)\"\)", _style(colours))
+        (ink,) = re.findall(r'stroke="(#\w+)"', Path(mark).read_text())
+        assert _contrast(ink, colours.card) >= 4.5

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import pytest
 from PySide6.QtCore import QSettings, Qt
+from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QApplication, QScrollBar, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -16,7 +17,7 @@ from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.app.window import MainWindow
 from fernshale.core.base.settings import change_settings, settings
 from fernshale.core.crossing.flow.actions import parse_action
-from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.record.stage import STAGES, Stage
 
 
 @pytest.fixture(autouse=True)
@@ -193,3 +194,23 @@ def test_a_change_far_to_the_right_is_seen_without_scrolling(qtbot: QtBot) -> No
     qtbot.waitUntil(lambda: block.width() <= view.viewport().width())
     assert not view.horizontalScrollBar().isVisible()
     assert far.skipped(60) == 303 - 24 and near.skipped(60) == 0 and far.skipped(500) == 0
+
+
+def test_large_letters_in_a_small_window_stay_apart_and_small_ones_come_back(
+    opened: MainWindow, qtbot: QtBot, qapp: QApplication
+) -> None:
+    """The names of the stops never overlap, and the line at the foot goes with the letters, whatever the window's height was."""
+    _resized(opened, qtbot, 1024, 700)
+    for _ in range(len(SCALES)):
+        opened.look.zoom(1)
+    assert scale() == SCALES[-1]
+    band = opened.band
+    font = QFontMetrics(band._stop_font(True))
+    assert max(font.horizontalAdvance(stage.title) for stage in STAGES) < band._step
+    first, last = band.stop(STAGES[0]).x(), band.stop(STAGES[-1]).x()
+    assert band._begin < first < last < band._end
+    _resized(opened, qtbot, 2000, 1400)
+    parts = [words for _, words in opened._foot_strip._parts.values()]
+    assert {words.font().pixelSize() for words in parts} == {scaled(12)}
+    opened.look.zoom(0)
+    assert {words.font().pixelSize() for words in parts} == {12}

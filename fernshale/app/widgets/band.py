@@ -10,6 +10,8 @@ from functools import partial
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QFont,
+    QFontMetrics,
     QKeyEvent,
     QPainter,
     QPainterPath,
@@ -119,6 +121,29 @@ class RouteBand(QWidget):
         return self.width() - scaled(_FLAG) - scaled(_MENU)
 
     @property
+    def _words_width(self) -> int:
+        """The room for the project's name; large letters in a small window get a quarter of it."""
+        return min(scaled(_LEFT), self.width() // 4)
+
+    @property
+    def _begin(self) -> int:
+        """Where the first flag ends."""
+        return self._words_width + scaled(_FLAG)
+
+    @property
+    def _step(self) -> float:
+        """From one stop to the next."""
+        return (self._end - self._begin) / len(STAGES)
+
+    def _stop_font(self, is_bold: bool) -> QFont:
+        """The font of the names of stops: as large as usual, or as large as they fit next to one another."""
+        for size in range(12, 5, -1):
+            font = text_font(size, True)
+            if max(QFontMetrics(font).horizontalAdvance(stage.title) for stage in STAGES) < self._step - 4:
+                break
+        return text_font(size, is_bold)
+
+    @property
     def line_y(self) -> int:
         """The height at which the line is drawn."""
         return scaled(_LINE_Y if not self._is_low else _LOW_LINE_Y)
@@ -154,18 +179,14 @@ class RouteBand(QWidget):
 
     def stop(self, stage: Stage) -> QPoint:
         """Where a stage's stop is drawn."""
-        start, end = scaled(_LEFT) + scaled(_FLAG), self._end
-        step = (end - start) / len(STAGES)
-        return QPoint(round(start + step * (STAGES.index(stage) + 0.5)), self.line_y)
+        return QPoint(round(self._begin + self._step * (STAGES.index(stage) + 0.5)), self.line_y)
 
     def knot_place(self, stage: Stage) -> QPoint:
         """Where the knot before a stage's stop is drawn."""
-        start, end = scaled(_LEFT) + scaled(_FLAG), self._end
-        step = (end - start) / len(STAGES)
-        return QPoint(round(start + step * STAGES.index(stage)) + 2, self.line_y)
+        return QPoint(round(self._begin + self._step * STAGES.index(stage)) + 2, self.line_y)
 
     def _place_targets(self) -> None:
-        half, small = scaled(36), scaled(12)
+        half, small = min(scaled(36), round(self._step / 2)), scaled(12)
         for stage, made in self._stops.items():
             made.setGeometry(self.stop(stage).x() - half, 2, 2 * half, self._height - 6)
         for stage, made in self._knot_targets.items():
@@ -205,7 +226,7 @@ class RouteBand(QWidget):
         name = overview.setup.project.name
         lines = (21, 40, 0) if self._is_low else (34, 56, 76)
         painter.drawText(
-            18, scaled(lines[0]), metrics.elidedText(name, Qt.TextElideMode.ElideRight, scaled(_LEFT) - 30)
+            18, scaled(lines[0]), metrics.elidedText(name, Qt.TextElideMode.ElideRight, self._words_width - 30)
         )
         painter.setFont(text_font(12))
         painter.setPen(QColor(colours.quiet))
@@ -221,19 +242,21 @@ class RouteBand(QWidget):
         if self._is_low:
             painter.drawText(18, scaled(lines[1]), words)
             return
-        painter.drawText(18, scaled(lines[1]), f"{overview.scan.profile.title} · {where} · {_leg_words(overview)}")
+        about = f"{overview.scan.profile.title} · {where} · {_leg_words(overview)}"
+        about = painter.fontMetrics().elidedText(about, Qt.TextElideMode.ElideRight, self._words_width - 18)
+        painter.drawText(18, scaled(lines[1]), about)
         painter.drawText(18, scaled(lines[2]), words)
 
     def _paint_line(self, painter: QPainter, overview: Overview) -> None:
         colours = theme()
-        left, right = scaled(_LEFT), self._end
+        left, right = self._words_width, self._end
         painter.setPen(QPen(QColor(colours.edge), 4))
-        painter.drawLine(left + scaled(_FLAG), self.line_y, right, self.line_y)
+        painter.drawLine(self._begin, self.line_y, right, self.line_y)
         reached = [stage for stage in STAGES if overview.states[stage] is StageState.CLEAR]
         if reached:
             painter.setPen(QPen(QColor(colours.mine), 4))
             end = right if overview.is_done else self.stop(_last_in_a_row(overview)).x()
-            painter.drawLine(left + scaled(_FLAG), self.line_y, end, self.line_y)
+            painter.drawLine(self._begin, self.line_y, end, self.line_y)
         self._paint_flag(painter, left, overview.setup.from_, QColor(colours.base))
         done = overview.is_done
         self._paint_flag(painter, right, overview.setup.to, QColor(colours.mine if done else colours.quiet))
@@ -312,7 +335,7 @@ class RouteBand(QWidget):
                 painter.setBrush(QColor(colours.mine))
                 painter.drawPie(QRectF(spot.x() - 9, spot.y() - 9, 18, 18), -90 * 16, 180 * 16)
         painter.setPen(QColor(colours.text if current else colours.quiet))
-        painter.setFont(text_font(12, current))
+        painter.setFont(self._stop_font(current))
         painter.drawText(
             QRectF(spot.x() - scaled(50), below, scaled(100), scaled(20)), Qt.AlignmentFlag.AlignCenter, stage.title
         )

@@ -70,6 +70,8 @@ class FootStrip(QFrame):
         self._row.setContentsMargins(11, 0 if is_plain else 2, 9, 0 if is_plain else 2)
         self.style().unpolish(self)
         self.style().polish(self)
+        for _, words in self._parts.values():
+            words.setFont(text_font(12))  # polishing brings back the font of the first size of letters
 
     def add(self, name: str, title: str, key: str, act: Callable[[], None]) -> None:
         """A part of the line; a click on its title unfolds it."""
