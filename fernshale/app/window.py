@@ -74,7 +74,7 @@ from fernshale.app.widgets.menu_button import MenuButton
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.strips import FootStrip, SideStrip
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.texts import count, tr
+from fernshale.core.base.texts import count, tr, tr_marked
 from fernshale.core.crossing.record.database import LogEntry
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
@@ -619,7 +619,7 @@ class MainWindow(QMainWindow):
         return (
             always(tr("Open a folder…"), tr("Project"), self._choose_folder, "Ctrl+O"),
             *(
-                always(tr("Try {words}", words=words), tr("Project"), self._opening_sample(name))
+                always(tr("Try {words}", words=tr_marked(words)), tr("Project"), self._opening_sample(name))
                 for name, words in SAMPLES.items()
             ),
             always(tr("Compare two releases…"), tr("Project"), self._compare_releases),

@@ -6,7 +6,7 @@ import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import marked
 
 _DATA = Path(__file__).parent / "data"
 PROFILES = _DATA / "profiles"
@@ -29,7 +29,7 @@ _SAMPLES = {
     "quayside": ("quayside", "shelf-osier", "osier", "quayside", "2.0"),
 }
 # Each with a short description.
-SAMPLES = {"nine-piers": tr("a ferry game with eight plugins"), "quayside": tr("a workspace of twelve toys")}
+SAMPLES = {"nine-piers": marked("a ferry game with eight plugins"), "quayside": marked("a workspace of twelve toys")}
 
 
 def unpack(folder: Path, name: str = "nine-piers") -> Sample:

@@ -5,6 +5,7 @@ translated_window.py FOLDER [--texts]
 
 from __future__ import annotations
 
+import ast
 import hashlib
 import html
 import json
@@ -13,11 +14,13 @@ import sys
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
+from fernshale.cli import main as _command_line  # noqa: F401  as the program does
+from fernshale.cli.arguments import build_parser
 from fernshale.cli.open_window import use_user_language
 
+build_parser().parse_args([])
+_BEFORE = [(name, module.__file__) for name, module in sys.modules.items() if name.startswith("fernshale.")]
 use_user_language()
-_HOLDS_TEXTS = ("fernshale.core.crossing", "fernshale.core.merge", "fernshale.app.pages", "fernshale.app.widgets")
-TOO_EARLY = [name for name in sys.modules if name.startswith(_HOLDS_TEXTS)]
 
 from PySide6.QtGui import QAccessible  # noqa: E402
 from PySide6.QtTest import QTest  # noqa: E402
@@ -46,6 +49,23 @@ from tests.wick import make_wick  # noqa: E402
 
 _PROPERTIES = ("text", "toPlainText", "windowTitle", "toolTip", "placeholderText", "title")
 _ACCESSIBLE = (QAccessible.Text.Name, QAccessible.Text.Value, QAccessible.Text.Description)
+
+
+def _translated_too_early() -> list[str]:
+    """The texts at the head of modules that are imported before the language is chosen."""
+    found = []
+    for name, file in _BEFORE:
+        for statement in ast.parse(Path(file or "").read_text() if file else "").body:
+            if isinstance(statement, ast.FunctionDef):
+                continue
+            inside = statement.body if isinstance(statement, ast.ClassDef) else [statement]
+            calls = (call for part in inside if not isinstance(part, ast.FunctionDef) for call in ast.walk(part))
+            found += [
+                f"{name}:{call.lineno}"
+                for call in calls
+                if isinstance(call, ast.Call) and isinstance(call.func, ast.Name) and call.func.id in ("tr", "count")
+            ]
+    return found
 
 
 def _tree(folder: Path, name: str, files: Mapping[str, str | bytes | None]) -> Path:
@@ -174,7 +194,7 @@ def _shown(window: MainWindow, crossing: Crossing, folder: Path) -> dict[str, ob
 def main() -> None:
     folder = Path(sys.argv[1])
     crossing = _small_crossing(folder)
-    found = _decided(crossing) | {"too_early": TOO_EARLY}
+    found = _decided(crossing) | {"too_early": _translated_too_early()}
     if "--texts" in sys.argv:
         app = make_app([sys.argv[0]])
         window = make_window()

@@ -36,7 +36,7 @@ from fernshale.app.widgets.rows import Row
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import size_words
 from fernshale.core.base.settings import usable_settings
-from fernshale.core.base.texts import count, tr
+from fernshale.core.base.texts import count, tr, tr_marked
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import Work
 from fernshale.core.snapshot.deletion import Freed
@@ -127,7 +127,7 @@ class StartPage(QWidget):
             quiet_label(fresh, tr("Or see it work first, on a sample that is unpacked into a fresh folder."))
         )
         for name, sample in SAMPLES.items():
-            fresh.body.addWidget(button(fresh, tr("Try {sample}", sample=sample), self._wanting(name)))
+            fresh.body.addWidget(button(fresh, tr("Try {sample}", sample=tr_marked(sample)), self._wanting(name)))
         fresh.body.addWidget(quiet_label(fresh, tr("Or read first what a new release changed, without a project.")))
         fresh.body.addWidget(button(fresh, tr("Compare two releases…"), self.comparison_wanted.emit))
         side.addWidget(fresh)

@@ -57,9 +57,6 @@ class Item:
         return next((option for option in self.options if option.id == id), None)
 
 
-LEFT_AS_IT_IS = tr("left as it is")
-
-
 def choose(item: Item, id: str, text: str = "") -> Action | None:
     """The action of an item's option, ready to be carried out; None where the item has no such option.
 
@@ -70,5 +67,5 @@ def choose(item: Item, id: str, text: str = "") -> Action | None:
         return None
     action = option.action
     if isinstance(action, Choose):
-        action = replace(action, words=f"{item.title} · {option.title or LEFT_AS_IT_IS}")
+        action = replace(action, words=f"{item.title} · {option.title or tr('left as it is')}")
     return replace(action, text=text) if text else action  # type: ignore[call-arg]  # only options that ask have a text

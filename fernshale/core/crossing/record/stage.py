@@ -4,24 +4,24 @@ from __future__ import annotations
 
 from enum import Enum
 
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import marked, tr_marked
 
 
 class Stage(Enum):
     """The stations of a leg, in order."""
 
-    SURVEY = "Survey"
-    ROUTE = "Route"
-    PLUGINS = "Plugins"
-    ENGINE = "Engine"
-    BUILD = "Build"
-    LINKS = "Links"
-    TRIAL = "Trial"
+    SURVEY = marked("Survey")
+    ROUTE = marked("Route")
+    PLUGINS = marked("Plugins")
+    ENGINE = marked("Engine")
+    BUILD = marked("Build")
+    LINKS = marked("Links")
+    TRIAL = marked("Trial")
 
     @property
     def title(self) -> str:
         """Its name for people; the value is for files."""
-        return _TITLES[self]
+        return tr_marked(self.value)
 
 
 STAGES = tuple(Stage)
@@ -30,32 +30,16 @@ STAGES = tuple(Stage)
 class StageState(Enum):
     """The state of a stage."""
 
-    UNTOUCHED = "untouched"
-    IN_HAND = "in progress"
-    NEEDS_YOU = "needs you"
-    CLEAR = "clear"
+    UNTOUCHED = marked("untouched")
+    IN_HAND = marked("in progress")
+    NEEDS_YOU = marked("needs you")
+    CLEAR = marked("clear")
 
     @property
     def title(self) -> str:
         """Its name for people; the value is for files."""
-        return _STATE_TITLES[self]
+        return tr_marked(self.value)
 
-
-_TITLES = {
-    Stage.SURVEY: tr("Survey"),
-    Stage.ROUTE: tr("Route"),
-    Stage.PLUGINS: tr("Plugins"),
-    Stage.ENGINE: tr("Engine"),
-    Stage.BUILD: tr("Build"),
-    Stage.LINKS: tr("Links"),
-    Stage.TRIAL: tr("Trial"),
-}
-_STATE_TITLES = {
-    StageState.UNTOUCHED: tr("untouched"),
-    StageState.IN_HAND: tr("in progress"),
-    StageState.NEEDS_YOU: tr("needs you"),
-    StageState.CLEAR: tr("clear"),
-}
 
 _STAGES_OF = {
     Stage.SURVEY: ("git", "role", "survey"),
