@@ -1,6 +1,6 @@
 """Regular expressions that are compiled when they are first used.
 
-Compiling the several hundred patterns of the readers takes a third of a second, which every command would pay at its start.
+Compiling the several hundred patterns of the readers takes about a tenth of a second, which every command would pay at its start.
 """
 
 from __future__ import annotations
