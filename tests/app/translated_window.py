@@ -10,6 +10,7 @@ import hashlib
 import html
 import json
 import re
+import shutil
 import sys
 from collections.abc import Iterable, Mapping
 from pathlib import Path
@@ -26,6 +27,8 @@ from PySide6.QtGui import QAccessible  # noqa: E402
 from PySide6.QtTest import QTest  # noqa: E402
 from PySide6.QtWidgets import QWidget  # noqa: E402
 
+from fernshale.app.dialogs.add_releases import AddReleasesDialog  # noqa: E402
+from fernshale.app.dialogs.describe import DescribeDialog  # noqa: E402
 from fernshale.app.dialogs.release_changes import ComparisonFolders, ReleaseChangesDialog  # noqa: E402
 from fernshale.app.dialogs.settings import SettingsDialog  # noqa: E402
 from fernshale.app.dialogs.snapshots import StoreDialog  # noqa: E402
@@ -42,7 +45,7 @@ from fernshale.core.crossing.record.trust import trust  # noqa: E402
 from fernshale.core.crossing.stages.overview import Overview, inspect  # noqa: E402
 from fernshale.core.profile.read import read_profile  # noqa: E402
 from fernshale.core.snapshot.store import Store, default_store  # noqa: E402
-from fernshale.sample import unpack  # noqa: E402
+from fernshale.sample import shape_releases, unpack, unpack_shape  # noqa: E402
 from tests.app.accessible_tree import shown_below  # noqa: E402
 from tests.conftest import listing  # noqa: E402
 from tests.wick import make_wick  # noqa: E402
@@ -185,10 +188,37 @@ def _shown(window: MainWindow, crossing: Crossing, folder: Path) -> dict[str, ob
         QTest.qWait(300)
         texts.collect(dialog, type(dialog).__name__)
         dialog.close()
+    _describe(texts, folder)
     commands = {text: "menu" for item in window.commands() for text in (item.title, item.area)}
     window.close()
     # Names of checks are kept in the profile, where a person can change them.
     return {"texts": texts.seen | commands, "checks": "works behaves looks right silent"}
+
+
+def _describe(texts: _Texts, folder: Path) -> None:
+    """The dialogs in which a project is described for the first time."""
+    project = unpack_shape(folder / "shapes", "lantern-run")
+    dialog = DescribeDialog(None, project)
+    dialog.show()
+    _until_idle(dialog)
+    texts.collect(dialog, "DescribeDialog")
+    dialog._save()
+    assert dialog.profile is not None
+    adding = AddReleasesDialog(None, folder / "own-shelf", read_profile(dialog.profile))
+    adding.show()
+    adding.look_at([shutil.copytree(shape_releases("lantern-run"), folder / "downloads")])
+    _until_idle(adding)
+    texts.collect(adding, "AddReleasesDialog")
+    adding.reject()
+    dialog.reject()
+
+
+def _until_idle(dialog: DescribeDialog | AddReleasesDialog) -> None:
+    for _ in range(1200):
+        QTest.qWait(25)
+        if not dialog.is_busy:
+            return
+    raise TimeoutError
 
 
 def main() -> None:

@@ -35,7 +35,7 @@ _COLUMNS = (
     tr("Accepts"),
     tr("How it was recognised, and where it is"),
 )
-_KINDS = ("engine", "plugin")
+_KINDS = ((tr("engine"), "engine"), (tr("plugin"), "plugin"))
 
 
 class AddReleasesDialog(WorkingDialog):
@@ -138,8 +138,9 @@ class AddReleasesDialog(WorkingDialog):
         tick.setCheckState(Qt.CheckState.Checked if item.is_complete else Qt.CheckState.Unchecked)
         self._table.setItem(at, 0, tick)
         kind = QComboBox(self._table)
-        kind.addItems(list(_KINDS))
-        kind.setCurrentText(item.kind)
+        for words, value in _KINDS:
+            kind.addItem(words, value)
+        kind.setCurrentIndex(kind.findData(item.kind))
         kind.setAccessibleName(tr("What {id} is", id=item.id))
         self._table.setCellWidget(at, 1, kind)
         for number, text in ((2, item.id), (3, item.version), (4, item.accepts)):
@@ -157,7 +158,7 @@ class AddReleasesDialog(WorkingDialog):
             tick, kind = self._table.item(at, 0), self._table.cellWidget(at, 1)
             assert tick is not None and isinstance(kind, QComboBox)
             if tick.checkState() is Qt.CheckState.Checked:
-                is_engine = kind.currentText() == "engine"
+                is_engine = kind.currentData() == "engine"
                 id = self._profile.id if is_engine else self._cell(at, 2)
                 chosen.append(
                     replace(

@@ -63,7 +63,7 @@ from fernshale.app.widgets.file_chips import FileChips
 from fernshale.app.widgets.marked_lines import LineMark, MarkedLine, MarkedLines
 from fernshale.app.widgets.text_document import AnnotatedText
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.texts import count, tr
+from fernshale.core.base.texts import count, tr, tr_marked
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import Work
 from fernshale.core.profile.model import ProfileCommand
@@ -251,7 +251,8 @@ class DescribeDialog(WorkingDialog):
         assert self._description is not None
         tones: dict[str, Tone] = {"own": "mine", "plugin": "incoming", "asset": "base"}
         parts = tuple(
-            (tones.get(role, "quiet"), amount, f"{role} {amount}") for role, amount in role_counts(self._description)
+            (tones.get(role, "quiet"), amount, f"{tr_marked(role)} {amount}")
+            for role, amount in role_counts(self._description)
         )
         chart = BarChart(parent, tr("Files by role"), 0)
         chart.set_bars((Bar("", parts, ""),))

@@ -291,11 +291,11 @@ def _link_lines(description: Description, draft: ProfileDraft) -> Iterator[Line]
 
 def _site_lines(description: Description, draft: ProfileDraft) -> Iterator[Line]:
     texts = description.facts.texts
-    words = {"exact": "exact", "series": tr("its first numbers")}
+    words = {"exact": tr("exact"), "series": tr("its first numbers")}
     for site in draft.sites:
         for place in site.places[:_MOST_ROWS]:
             line = position(texts[place.file], place.value.start)[0] if place.file in texts else 0
-            kind = words.get(site.notation, "range")
+            kind = words.get(site.notation, tr("range"))
             yield Line(f"{place.file}:{line}", f"{place.text}  {kind}", place.file, line, site.key)
 
 
