@@ -7,7 +7,14 @@ from enum import Enum
 from fernshale.core.base.texts import marked, tr_marked
 
 
-class Stage(Enum):
+class _Titled(Enum):
+    @property
+    def title(self) -> str:
+        """Its name for people; the value is for files."""
+        return tr_marked(self.value)
+
+
+class Stage(_Titled):
     """The stations of a leg, in order."""
 
     SURVEY = marked("Survey")
@@ -18,27 +25,17 @@ class Stage(Enum):
     LINKS = marked("Links")
     TRIAL = marked("Trial")
 
-    @property
-    def title(self) -> str:
-        """Its name for people; the value is for files."""
-        return tr_marked(self.value)
-
 
 STAGES = tuple(Stage)
 
 
-class StageState(Enum):
+class StageState(_Titled):
     """The state of a stage."""
 
     UNTOUCHED = marked("untouched")
     IN_HAND = marked("in progress")
     NEEDS_YOU = marked("needs you")
     CLEAR = marked("clear")
-
-    @property
-    def title(self) -> str:
-        """Its name for people; the value is for files."""
-        return tr_marked(self.value)
 
 
 _STAGES_OF = {
