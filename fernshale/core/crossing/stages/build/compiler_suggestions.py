@@ -15,7 +15,7 @@ from fernshale.core.base.confidence import (
     SUGGESTED_SPELLING,
 )
 from fernshale.core.base.languages import language_of
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import english
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import CALL, MISSING, PRIVATE, is_undeclared_call
 from fernshale.core.build.suggestions import accessors_of, arguments_of, elsewhere_of, hints_of
@@ -60,7 +60,7 @@ def _shared(rule: Rule, hinted: Mapping[tuple[object, ...], Replacement]) -> Rul
     hint = hinted.get(_key(rule))
     if rule.confidence >= 1 or hint is None:
         return rule
-    why = tr("{why}; the tool suggests {new} as well", why=rule.why, new=hint.new)
+    why = english("{why}; the tool suggests {new} as well", why=rule.why, new=hint.new)
     return replace(rule, why=why, confidence=1 - (1 - rule.confidence) * SHARE_OF_DOUBT)
 
 
@@ -78,11 +78,14 @@ def _hinted_rules(cause: Cause, release: Path | None) -> Iterator[Replacement]:
     if cause.kind in MISSING and cause.scope:
         for place in elsewhere_of(cause):
             old = f"{cause.scope}::{cause.symbol}"
-            why = tr("suggested instead: {place}, which has the same name", place=place)
+            why = english("suggested instead: {place}, which has the same name", place=place)
             yield MoveRule(f"hint-{old}-{place}", why, old=old, new=place, named=True, confidence=SUGGESTED_ELSEWHERE)
     if cause.kind in (*MISSING, PRIVATE):
         for getter in accessors_of(cause):
-            why, id = tr("the compiler says that {getter}() gives it", getter=getter), f"hint-{cause.symbol}-{getter}"
+            why, id = (
+                english("the compiler says that {getter}() gives it", getter=getter),
+                f"hint-{cause.symbol}-{getter}",
+            )
             yield GetterRule(id, why, old=cause.symbol, new=getter, named=True, confidence=SUGGESTED_ELSEWHERE)
     hints = hints_of(cause) if cause.kind in (*MISSING, CALL) else ()
     hints = tuple(name for name in hints if not _is_of_another_kind(cause, name, release))
@@ -94,7 +97,11 @@ def _hinted_rules(cause: Cause, release: Path | None) -> Iterator[Replacement]:
     for new in hints:
         is_spelling = "".join(parts_of(old)) == "".join(parts_of(new))
         worth = SUGGESTED_SPELLING if is_spelling else SUGGESTED_ALONE if len(hints) == 1 else SUGGESTED_AMONG_OTHERS
-        why = tr("suggested instead: {new}", new=new) + (tr(", which only differs in spelling") if is_spelling else "")
+        why = (
+            english("suggested instead: {new}, which only differs in spelling", new=new)
+            if is_spelling
+            else english("suggested instead: {new}", new=new)
+        )
         id = "-".join(part for part in ("hint", call, old, new) if part)
         if call:
             yield KeywordRule(id, why, call=call, old=old, new=new, named=True, confidence=worth)

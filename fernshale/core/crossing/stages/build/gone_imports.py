@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from fernshale.core.base.confidence import GONE_HEADER, UNUSED_IMPORT
 from fernshale.core.base.languages import C_FAMILY
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import english
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import HEADER, MISSING, last_name
@@ -25,9 +25,13 @@ def with_gone_imports(rules: LegRules, causes: Sequence[Cause], scan: ProjectSca
 def _rules_of(cause: Cause, scan: ProjectScan) -> Iterator[Rule]:
     is_header = cause.kind == HEADER
     name = cause.symbol if is_header else last_name(cause.symbol)
-    why = tr("{name} is not found", name=name) + ("" if is_header else tr(", and these files do not use it"))
+    why = (
+        english("{name} is not found", name=name)
+        if is_header
+        else english("{name} is not found, and these files do not use it", name=name)
+    )
     rule = UnimportRule(
-        f"unimport-{name}", why, title=tr("remove the import of {name}", name=name), old=name, named=True,
+        f"unimport-{name}", why, title=english("remove the import of {name}", name=name), old=name, named=True,
         confidence=GONE_HEADER if is_header else UNUSED_IMPORT,
     )  # fmt: skip
     files = (TreePath(file) for file in cause.files if file in scan.manifest.files)

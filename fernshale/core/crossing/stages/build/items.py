@@ -10,7 +10,7 @@ from typing import get_args
 from fernshale.core.base.confidence import OLD_DEFAULT
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import position
-from fernshale.core.base.texts import count, tr, tr_kept
+from fernshale.core.base.texts import count, english, tr, tr_kept
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.crossing.project.interface_changes import Used
@@ -190,9 +190,9 @@ def pinning_rule(change: ApiChange) -> Rule | None:
     if not was or not _MEANS_THE_SAME.fullmatch(was) or item.is_named:
         return None
     name = change.symbol.called
-    words = tr(
+    words = english(
         "{parameter} of {function} was {was} and is {default} by default",
-        parameter=item.name or tr("an argument"),
+        parameter=item.name or english("an argument"),
         function=name,
         was=was,
         default=item.default,
@@ -200,7 +200,12 @@ def pinning_rule(change: ApiChange) -> Rule | None:
     return AddArgumentRule(
         f"pin-{name}-{item.name or at}",
         words,
-        title=tr("{function}(…) passes {parameter} = {was}", function=name, parameter=item.name or "it", was=was),
+        title=english(
+            "{function}(…) passes {parameter} = {was}",
+            function=name,
+            parameter=item.name or english("an argument"),
+            was=was,
+        ),
         call=name,
         arguments=at,
         position=at + 1,

@@ -14,7 +14,7 @@ from typing import NamedTuple
 from fernshale.core.base.confidence import LEARNED_CHANGE, LEARNED_CHANGE_OF_MORE
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.textfile import read_text
-from fernshale.core.base.texts import count, tr
+from fernshale.core.base.texts import count, tr, tr_kept
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause
@@ -190,7 +190,7 @@ class _Changes:
 
 def _with_confidence(rule: Rule, wanted: int, additional: int) -> Rule:
     """The confidence of one example: it is proposed and never applied automatically."""
-    why = tr("{why}; {other_places} like it", why=rule.why, other_places=count(wanted, "other place")) + (
+    why = tr("{why}; {other_places} like it", why=tr_kept(rule.why), other_places=count(wanted, "other place")) + (
         tr(", {additional} more that no error names", additional=additional) if additional else ""
     )
     return replace(

@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 
 from fernshale.core.base.confidence import NAMED_VALUE_IN_SCOPE, VALUE_IN_SCOPE
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import english
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import last_name
@@ -52,14 +52,14 @@ def _rules_of(cause: Cause, change: ApiChange, at: int, scan: ProjectScan) -> It
         is_named = name.removeprefix("this.").removeprefix("self.").strip("_") == item.name
         yield AddArgumentRule(
             f"in-scope-{change.symbol.called}-{words}",
-            tr(
+            english(
                 "{full} wants {type} {name}; {variable} is in scope at each of these calls",
                 full=change.old.full,
                 type=item.type,
                 name=item.name,
                 variable=name,
             ),
-            title=tr("{called}(…) gets {name}", called=change.old.called, name=name),
+            title=english("{called}(…) gets {name}", called=change.old.called, name=name),
             call=change.old.called,
             arguments=len(change.old.given),
             position=at + 1,
