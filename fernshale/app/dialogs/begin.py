@@ -188,7 +188,7 @@ class BeginDialog(WorkingDialog):
                 else tr("Name a whole path.")
             )
         elif place is not None and place.is_relative_to(self.project):
-            words = tr("The copy cannot lie inside the project.")
+            words = tr("The copy cannot be inside the project.")
         self._trouble.setText(words or (tr("profile: {path}", path=self.opening.profile.path) if self.opening else ""))
         self._begin.setEnabled(not words and self._target.count() > 0 and self.opening is not None)
 

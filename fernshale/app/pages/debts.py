@@ -86,7 +86,10 @@ class DebtsView(QWidget):
         item = next((item for item in self._owed if item.key == payload), None)
         self._back.setVisible(item is not None and item.kind in _BACK)
         self._back.setText(_BACK.get(item.kind, "") if item else "")
-        nothing = tr("What was left out, held back, taken as a preview or accepted is listed here until it is settled.")
+        nothing = tr(
+            "This page lists code that is switched off, plugins left out or held back, previews in use and "
+            "accepted messages."
+        )
         self._detail.setText(f"{item.why}\n{item.place}" if item else nothing)
 
     def _on_back(self) -> None:

@@ -33,7 +33,7 @@ from fernshale.app.widgets.diff_lines import diff_lines
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.texts import count, tr
+from fernshale.core.base.texts import and_list, count, tr
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
@@ -218,7 +218,7 @@ class LinksPage(Page):
                 [
                     (
                         "split",
-                        " and ".join(
+                        and_list(
                             tr("{id} for {slots}", id=choice.id, slots=", ".join(choice.slots)) for choice in split
                         ),
                     )
@@ -417,7 +417,7 @@ def _glyph(score: float) -> str:
 def _missing_row(item: MissingReference) -> Row:
     automatic = bool(item.automatic)
     if automatic:
-        words = tr("became ") + " and ".join(choice.id for choice in item.automatic)
+        words = tr("became ") + and_list(choice.id for choice in item.automatic)
     elif item.candidates:
         words = tr("may be {id}, {score:.0%} likely", id=item.candidates[0].id, score=item.candidates[0].score)
     else:

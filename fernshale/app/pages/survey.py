@@ -19,7 +19,7 @@ from fernshale.app.widgets.charts import Tile, TileMap
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.core.base.quantities import size_words
-from fernshale.core.base.texts import count, tr, tr_marked
+from fernshale.core.base.texts import and_list, count, tr, tr_marked
 from fernshale.core.base.treepath import TreePath, parents, printable, under
 from fernshale.core.crossing.project.plugin_origins import PluginOrigin
 from fernshale.core.crossing.record.items import Item, Option
@@ -337,7 +337,7 @@ def _plugin_rows(item: PluginOrigin) -> list[Row]:
         return [Row(f"{plugin.id} {plugin.version}", item.note or tr("no shelf to compare with"), heading=True)]
     said = origin.words
     if origin.mixture:
-        said = tr("a mixture of {releases}", releases=" and ".join((origin.name, *origin.mixture)))
+        said = tr("a mixture of {releases}", releases=and_list((origin.name, *origin.mixture)))
     rows = [Row(f"{plugin.id} {plugin.version}", right=said, heading=True)]
     if item.note:
         rows.append(Row(item.note, faded=True))

@@ -58,6 +58,11 @@ def tr(text: str, /, **values: object) -> str:
     return english
 
 
+def and_list(names: Iterable[str]) -> str:
+    """Names with "and" between them."""
+    return tr(" and ").join(names)
+
+
 def tr_parts(text: str, /, **values: str) -> list[tuple[str, str]]:
     """Like `tr`, cut at its places: each part with the name of its place, "" for the words between."""
     translated = _translate(text, _NO_NUMBER) if _translate is not None else ""

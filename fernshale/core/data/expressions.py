@@ -286,7 +286,7 @@ def _calculate(sign: str, one: float, other: float) -> float:
 def _number(value: FieldValue, of: str) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float):
         raise BadExpression(
-            tr("{of} wants numbers, not {value}", of=of, value="nothing" if value is None else repr(value))
+            tr("{of} wants numbers, not {value}", of=of, value=tr("nothing") if value is None else repr(value))
         )
     return value
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
 
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import and_list, tr
 from fernshale.core.route.candidates import (
     READINESS,
     CandidateTable,
@@ -190,7 +190,7 @@ def _follow(here: InstalledPlugin, shelf: Shelf, choice: ReleaseChoice) -> Itera
 
 
 def _succession_words(item: Succession) -> str:
-    names = " and ".join(item.to)
+    names = and_list(item.to)
     words = {
         "renamed": tr("it is called {names} now", names=names),
         "split": tr("it was split into {names}", names=names),
@@ -205,7 +205,7 @@ def _is_successor(id: str, choice: ReleaseChoice, shelf: Shelf) -> bool:
 
 
 def _who_needs(id: str, choice: ReleaseChoice) -> str:
-    return " and ".join(item.id for item in choice.taken.values() if any(need.id == id for need in item.needs))
+    return and_list(item.id for item in choice.taken.values() if any(need.id == id for need in item.needs))
 
 
 def _conflicts(
@@ -228,12 +228,9 @@ def _demand_words(claim: Claim, field: CandidateTable, to: str) -> str:
             return tr("{id} is to be updated", id=claim.id)
         case "accepts":
             fitting = [item.version for item in field.of[claim.id] if item.readiness != "nothing"]
-            return tr(
-                "of {id} {tr} accepts {to}",
-                id=claim.id,
-                tr="only " + ", ".join(fitting) if fitting else tr("no release"),
-                to=to,
-            )
+            if not fitting:
+                return tr("of {id} no release accepts {to}", id=claim.id, to=to)
+            return tr("of {id} only {versions} accepts {to}", id=claim.id, versions=", ".join(fitting), to=to)
         case "needs":
             needs = {tr("{version} needs {other} {accepts}", version=item.version, other=claim.other, accepts=need.accepts): None
                      for item in field.of[claim.id] for need in item.needs if need.id == claim.other}  # fmt: skip
@@ -252,6 +249,4 @@ def _remedies(claims: Sequence[Claim], field: CandidateTable, shelf: Shelf, targ
         other = find_candidates(shelf, target, ProjectPlugins(here, field.wishes))
         left_out = Program(other, shelf).solve().left_out
         if not set(left_out) & set(wanted):
-            yield tr(
-                "go to {target} instead: there {wanted} can be updated", target=target, wanted=" and ".join(wanted)
-            )
+            yield tr("go to {target} instead: there {wanted} can be updated", target=target, wanted=and_list(wanted))

@@ -55,7 +55,11 @@ def add_releases(
     for item in found:
         if not item.is_complete:
             raise MisuseError(
-                tr("{place}: its {missing} is not known", place=item.place, missing="version" if item.id else "name"),
+                tr(
+                    "{place}: its {missing} is not known",
+                    place=item.place,
+                    missing=tr("version") if item.id else tr("name"),
+                ),
                 tr("Say it with --id and --version."),
             )
     shelf = shelf.expanduser().resolve()

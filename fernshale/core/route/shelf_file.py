@@ -14,6 +14,7 @@ from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import has_usual_preview, is_release, parse_release
+from fernshale.core.base.texts import and_list
 from fernshale.core.base.toml_schema import STRICT, parse_toml
 from fernshale.core.route.shelf import EngineRelease, PluginRelease, ShelfRelease, Succession
 
@@ -77,7 +78,7 @@ def oddities(file: ShelfFile) -> Iterator[str]:
             if need.id not in known:
                 yield f"{item.id} {item.version} requires {need.id}, of which no release is on the shelf"
     for circle in _circles({item.id: {need.id for need in item.requires} for item in file.plugin}):
-        names = " and ".join(circle)
+        names = and_list(circle)
         yield f"{names} require one another: they are updated together or not at all"
 
 

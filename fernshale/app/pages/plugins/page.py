@@ -288,7 +288,7 @@ class PluginsPage(Page):
                 FATE_WORDS[entry.fate],
                 _fate_tone(entry),
                 entry.lines,
-                tr("{what}    now {now}", what=entry.what, now=entry.now or "nowhere"),
+                tr("{what}    now {now}", what=entry.what, now=entry.now or tr("nowhere")),
             )
             for entry in entries
         ]

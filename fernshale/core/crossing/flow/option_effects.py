@@ -12,7 +12,7 @@ from typing import Literal
 
 from fernshale.core.base.dry_run import WouldRun, WouldWrite, dry_run
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.texts import count, tr
+from fernshale.core.base.texts import and_list, count, tr
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
@@ -82,7 +82,7 @@ def change_words(changes: ChangeSet) -> str:
 
 
 def _named(paths: list[TreePath]) -> str:
-    return " and ".join(map(printable, paths)) if len(paths) <= _MAX_NAMED else count(len(paths), "file")
+    return and_list(map(printable, paths)) if len(paths) <= _MAX_NAMED else count(len(paths), "file")
 
 
 def _shortened(line: str) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from fernshale.core.base.texts import count, noun, tr
+from fernshale.core.base.texts import and_list, count, noun, tr
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.record.database import Crossing, LogEntry
 from fernshale.core.crossing.record.decision_titles import decision_words
@@ -129,7 +129,7 @@ def _verdict(overview: Overview) -> str:
         commands = overview.scan.profile.commands
         did = [tr("compiles")] if commands.build is not None else []
         did += [tr("runs"), tr("passes its checks")] if commands.run is not None else []
-        words = tr(" and ").join(filter(None, (", ".join(did[:-1]), *did[-1:])))
+        words = and_list(filter(None, (", ".join(did[:-1]), *did[-1:])))
         return (
             tr("It {words}; nothing is left open.", words=words)
             if did

@@ -54,11 +54,11 @@ class ProjectProgress:
         if self.trouble:
             return self.trouble
         if self.done:
-            return "through"
+            return tr("through")
         errors = f", {count(self.errors, 'error')}" if self.errors else ""
         return tr(
-            "at {tr}{errors}, {open} open, {needs} need a decision",
-            tr=self.stage.value if self.stage else tr("its end"),
+            "at {stage}{errors}, {open} open, {needs} need a decision",
+            stage=self.stage.title if self.stage else tr("its end"),
             errors=errors,
             open=self.open,
             needs=self.needs,
