@@ -413,6 +413,23 @@ def test_a_moved_name_is_followed_however_much_of_it_is_written(path: str, text:
     assert _fixed(rule, fixed, path) == fixed
 
 
+@pytest.mark.parametrize(
+    ("text", "fixed"),
+    [
+        ("for (const lamp of row.each()) {}", "for (const lamp of row[Symbol.iterator]()) {}"),
+        ("const all = tower.row!.each();", "const all = tower.row![Symbol.iterator]();"),
+        ("const all = row?.each();", "const all = row?.[Symbol.iterator]();"),
+        ("class Row {\n  size = 1\n  each() { return 1 }\n}", "class Row {\n  size = 1\n  [Symbol.iterator]() { return 1 }\n}"),
+        ("class Row { private each(): Lamp; }", "class Row { private [Symbol.iterator](): Lamp; }"),
+        # A function or a variable of that name is no member.
+        ("import { each } from 'wick'; each(row); const each = lit ? each(row) : 1;", None),
+    ],
+)  # fmt: skip
+def test_a_member_with_a_computed_name_is_written_in_brackets(text: str, fixed: str | None) -> None:
+    rule = RenameRule("r", "w", old="each", new="[Symbol.iterator]", named=True)
+    assert _fixed(rule, text, "a.ts") == (fixed or text)
+
+
 def test_conditions_narrow_a_rule() -> None:
     rule = RenameRule("r", "w", old="go", new="run")
     in_class = replace(rule, where=Where(derives=("Actor",)))

@@ -4,6 +4,6 @@ Only declarations are walked; names in bodies are found by a plain scan for word
 are returned.
 """
 
-from fernshale.core.drift.parsing.languages import read_both, read_source
+from fernshale.core.drift.parsing.languages import count_faults, read_both, read_source
 
-__all__ = ["read_both", "read_source"]
+__all__ = ["count_faults", "read_both", "read_source"]

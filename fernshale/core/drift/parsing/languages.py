@@ -123,6 +123,20 @@ def parse(data: bytes, path: str) -> Node | None:
     return _parse(language, data).root_node
 
 
+def count_faults(data: bytes, path: str) -> int:
+    """The number of places where a grammar cannot read a file; 0 for an unsupported language."""
+    language = _language(data, path)
+    root = _parse(language, _readable(language, data)).root_node if language else None
+    if root is None or not root.has_error:
+        return 0
+    found, waiting = 0, [root]
+    while waiting:
+        node = waiting.pop()
+        found += node.is_error or node.is_missing
+        waiting += [child for child in node.children if child.has_error]
+    return found
+
+
 @cache
 def _parser(language: str) -> Parser:
     from tree_sitter import Language, Parser

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import partial
 from pathlib import PurePosixPath
+
+from blake3 import blake3
 
 from fernshale.core.base.confidence import AUTOMATIC_FROM
 from fernshale.core.base.languages import ENDINGS
@@ -16,13 +19,14 @@ from fernshale.core.build.message_patterns import last_name
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.crossing.rules.sources import LegRules
+from fernshale.core.drift.parsing import count_faults
 from fernshale.core.fix.apply import CodeEdit, apply_edits, edits_by_file
 from fernshale.core.fix.call_acceptance import arguments_after, is_accepted
 from fernshale.core.fix.dropped_text import dropped_by, words_of_loss
 from fernshale.core.fix.holder_imports import needs_import
 from fernshale.core.fix.python_ast import compiles
 from fernshale.core.fix.result_use import uses_result
-from fernshale.core.fix.rules import CallRule, DeleteRule, NewName, PatternRule, Rule
+from fernshale.core.fix.rules import CallRule, DeleteRule, NewName, Rule
 from fernshale.core.survey.roles import role_of
 
 _PYTHON = ENDINGS["python"]
@@ -33,7 +37,7 @@ def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: Pro
     """The reason to look before a rule is applied at these places; "" where there is none."""
     if dropped := dropped_by(rule, edits, is_declared=rules.is_declared(rule)):
         return words_of_loss(dropped)
-    if broken := _not_python(rule, edits, scan):
+    if broken := _broken_by(rule, edits, scan):
         return tr("{broken} would not compile with it", broken=broken)
     if unimported := _without_import(rule, edits, scan):
         return tr(
@@ -74,15 +78,26 @@ def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) ->
     return None
 
 
-def _not_python(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
-    """The first file of Python that compiles now, and would not with the edits of a pattern; "" where there is none."""
-    if not isinstance(rule, PatternRule) or rule.confidence < AUTOMATIC_FROM:
+def _broken_by(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
+    """The first file whose syntax has more faults with the edits than without; "" where there is none."""
+    if rule.confidence < AUTOMATIC_FROM:
         return ""
-    for path, group in edits_by_file(edit for edit in edits if edit.path.endswith(_PYTHON)).items():
+    for path, group in edits_by_file(edits).items():
         text = scan.read(path)
-        if text is not None and compiles(text) and not compiles(apply_edits(text, group)):
+        if text is None:
+            continue
+        change = blake3(text.encode("utf-8", "surrogatepass")).digest(), tuple(group)
+        if scan.cache.get("faults with edits", change, partial(_has_more_faults, path, text, group)):
             return printable(path)
     return ""
+
+
+def _has_more_faults(path: TreePath, text: str, edits: Sequence[CodeEdit]) -> bool:
+    after = apply_edits(text, edits)
+    if path.endswith(_PYTHON):
+        return compiles(text) and not compiles(after)
+    before, now = (count_faults(each.encode("utf-8", "replace"), path) for each in (text, after))
+    return now > before
 
 
 def _imported_through(edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
