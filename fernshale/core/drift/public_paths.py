@@ -15,7 +15,13 @@ from fernshale.core.base.confidence import (
 from fernshale.core.base.texts import english
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.names.python_packages import packages_of
-from fernshale.core.drift.names.script_packages import Definition, ScriptPackages, rank_of, script_packages_of
+from fernshale.core.drift.names.script_packages import (
+    Definition,
+    ScriptPackages,
+    is_internal,
+    rank_of,
+    script_packages_of,
+)
 from fernshale.core.drift.symbols import Symbol, SymbolKind, went_into_class
 
 _MAX_CANDIDATES = 3
@@ -32,9 +38,9 @@ def moved_exports(old: Path, new: Path, known: Mapping[tuple[str, str], Symbol])
     if not before.exported or not after.exported:
         return
     for (module, name), defined in before.exported.items():
-        if (module, name) in after.exported or rank_of(module)[0]:
+        if (module, name) in after.exported or is_internal(module):
             continue
-        listed = after.by_name.get(name, ())
+        listed = [item for item in after.by_name.get(name, ()) if not is_internal(item[0])]
         candidates = tuple(_candidates(module, name, defined, listed, after))
         if candidates:
             symbol = known.get((before.file_of(defined.module), defined.name))

@@ -82,6 +82,36 @@ def test_rings_missing_modules_and_strange_descriptions_end(files: dict[str, str
     assert "one" in {name for _, name in ScriptPackages(tree("p", files)).exported}
 
 
+def test_members_of_a_namespace_are_no_names_of_its_module(tree: Tree) -> None:
+    text = """\
+export declare namespace Tower {
+    export type Warmth = { least: number };
+    export namespace Row { export const size: number; }
+}
+export declare class Lamp { glow(): void; }
+declare module "wick/fog" { export const depth: number; }
+"""
+    files = {"package.json": '{"name": "wick", "types": "all.d.ts"}', "all.d.ts": text}
+    packages = ScriptPackages(tree("p", files))
+    assert {name for module, name in packages.exported if module == "wick"} == {"Tower", "Lamp", "depth"}
+    cut = ScriptPackages(tree("q", {**files, "all.d.ts": text[:60] + "export const last = 1;"}))
+    assert ("wick", "last") in cut.exported
+
+
+def test_a_name_of_an_internal_module_is_not_imported_from_there(tree: Tree) -> None:
+    package = {"package.json": '{"name": "wick", "types": "types/index.d.ts"}'}
+    old = {**package, "types/index.d.ts": "export type Warmth = 'low' | 'high';\n"}
+    now = "export namespace Lamp { export type Warmth = 'low' | 'high'; }\n"
+    new = {**package, "types/index.d.ts": now, "src/index.ts": now}
+    changes = changes_between(tree("old", old), tree("new", new))
+    assert {item.symbol.full for change in changes for item in change.candidates} == {"Lamp.Warmth"}
+
+
+def test_a_package_whose_files_have_to_be_built_is_its_source(tree: Tree) -> None:
+    files = {"package.json": '{"name": "wick", "main": "dist/index.js"}', "src/index.ts": "export const lamp = 1;\n"}
+    assert ("wick", "lamp") in ScriptPackages(tree("p", files)).exported
+
+
 @pytest.mark.parametrize("language", ["script", "python"])
 def test_modules_that_all_export_one_another_are_read_once(language: str, tree: Tree) -> None:
     names = [f"m{number}" for number in range(30)]

@@ -31,6 +31,9 @@ _OLD_NAME = lazy_pattern(
 )
 _OLD_LIST = lazy_pattern(r"\bmodule\.exports\s*=\s*\{(?P<names>[^{}]*)\}")
 _OLD_STAR = lazy_pattern(r"(?:__export\w*\(|\bmodule\.exports\s*=\s*)require\(\s*['\"](?P<module>[^'\"\n]+)['\"]")
+# The head of a namespace: what it exports are its members, not names of the module.
+_NAMESPACE = lazy_pattern(r"\b(?:namespace|module)\s+[A-Za-z_$][\w$.]*\s*\{")
+_BRACE = lazy_pattern(r"[{}]")
 _ENDING = lazy_pattern(r"(?:\.d)?\.[cm]?[jt]sx?\Z")
 # Parts of a module's path that say that others should not import it, or that it is another build of the same code.
 _PRIVATE = lazy_pattern(r"_.*|internal.*|private|esm\w*|cjs|umd|bundles?|dist|src|node_modules")
@@ -119,8 +122,9 @@ class ScriptPackages:
                     (data[key] for key in ("types", "typings", "module", "main") if isinstance(data.get(key), str)),
                     "index",
                 )
-                module = self._resolved(folder, "./" + main) or self._resolved(folder, "./index")
-                if module is not None:
+                # The files that a package names may have to be built first.
+                places = (self._resolved(folder, "./" + path) for path in (main, "index", "src/index"))
+                if (module := next((found for found in places if found is not None), None)) is not None:
                     found[name] = module
         for module, path in self._files.items():
             package = self._package_of(module)
@@ -178,7 +182,7 @@ class ScriptPackages:
     def _module(self, module: str) -> _Module:
         if module not in self._known:
             text = read_bytes(f"{self._folder}/{self._files[module]}").decode("utf-8", "replace")
-            self._known[module] = self._read(module, _COMMENTS.sub("", text))
+            self._known[module] = self._read(module, _outside_namespaces(_COMMENTS.sub("", text)))
         return self._known[module]
 
     def _read(self, module: str, text: str) -> _Module:
@@ -228,6 +232,26 @@ class ScriptPackages:
             path = posixpath.normpath(f"{at}/{written[len(self._packages[at]['name']) :]}".strip("/"))
         path = _ENDING.sub("", "" if path == "." else path)
         return next((item for item in (path, f"{path}/index".lstrip("/")) if item in self._files), None)
+
+
+def _outside_namespaces(text: str) -> str:
+    """A text without the bodies of its namespaces; the whole text where a brace is missing."""
+    parts, at = [], 0
+    while (head := _NAMESPACE.search(text, at)) is not None:
+        parts.append(text[at : head.end()])
+        at, depth = head.end(), 1
+        while depth and (brace := _BRACE.search(text, at)) is not None:
+            depth += 1 if brace[0] == "{" else -1
+            at = brace.end()
+        if depth:
+            return text
+        parts.append("}")
+    return "".join((*parts, text[at:]))
+
+
+def is_internal(specifier: str) -> bool:
+    """Whether a module is not meant for users of its package, or is another build of the same code."""
+    return any(_PRIVATE.fullmatch(part) for part in specifier.split("/")[1:])
 
 
 def rank_of(specifier: str) -> tuple[int, int, str]:
