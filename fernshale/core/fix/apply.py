@@ -149,13 +149,14 @@ def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
             for start, end, new in holder_import(rule, path, text)
         )
         edits = tuple(sorted((*added, *edits), key=lambda edit: edit.start))
-    return _without_left_imports(path, text, edits) if edits else ()
+    gone = rule.old if isinstance(rule, MoveRule) and rule.replaces_import else ""
+    return _without_left_imports(path, text, edits, gone) if edits else ()
 
 
-def _without_left_imports(path: TreePath, text: str, edits: tuple[CodeEdit, ...]) -> tuple[CodeEdit, ...]:
+def _without_left_imports(path: TreePath, text: str, edits: tuple[CodeEdit, ...], gone: str) -> tuple[CodeEdit, ...]:
     """The edits, and those that take out the imports they leave unused. Edits that add to such an import become part of them."""
     spans = [(edit.start, edit.end, edit.new) for edit in edits]
-    for start, end, names in left_imports(path, text, spans, apply_edits(text, edits)):
+    for start, end, names in left_imports(path, text, spans, apply_edits(text, edits), gone):
         inner = [edit for edit in edits if edit.start < end and edit.end > start]
         if any(edit.start < start or edit.end > end or not edit.is_added_import for edit in inner):
             continue

@@ -174,7 +174,8 @@ def without_import(name: str, path: str, text: str) -> Iterator[tuple[int, int, 
                 rf"(?:,\s*{re.escape(name)}\b(?!\s+as\b))|(?<![\w,])\s*\b{re.escape(name)}\s*,[ \t]*", listed
             )
             if entry is not None:
-                kept = " " if entry[0][:1] == " " and entry.start() == 0 else ""
+                # What is between the bracket and the first name stays.
+                kept = entry[0][: len(entry[0]) - len(entry[0].lstrip())] if entry.start() == 0 else ""
                 yield at + entry.start(), at + entry.end(), kept
 
 

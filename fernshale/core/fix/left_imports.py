@@ -14,6 +14,7 @@ from fernshale.core.base.languages import ENDINGS, SCRIPTS
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.fix.imports import import_lines, uses_beside_imports, without_import
 from fernshale.core.fix.statements import whole_line
+from fernshale.core.fix.tokens import name_starts
 
 _PYTHON, _JAVA, _RUST = ENDINGS["python"], ENDINGS["java"], ENDINGS["rust"]
 _LANGUAGES = (*_PYTHON, *_JAVA, *_RUST, *SCRIPTS)
@@ -25,13 +26,14 @@ TextEdit = tuple[int, int, str]
 
 
 def left_imports(
-    path: str, text: str, edits: Sequence[TextEdit], after: str
+    path: str, text: str, edits: Sequence[TextEdit], after: str, gone: str = ""
 ) -> Iterator[tuple[int, int, tuple[str, ...]]]:
     """Yield the imports with names that a file does not use `after` some edits and did before.
 
-    Each as the half-open span of its line, or of the import alone if the line has more, and the names.
+    Each as the half-open span of its line, or of the import alone if the line has more, and the names. A comment is no use of
+    the name `gone`: its import is a fault.
     """
-    names = _left_names(path, text, edits, after)
+    names = _left_names(path, text, edits, after, gone)
     for found in import_lines(text, path) if names else ():
         start, end = whole_line(text, found.start(), found.end())
         here = tuple(name for name in names if next(without_import(name, path, text[start:end]), None) is not None)
@@ -39,7 +41,7 @@ def left_imports(
             yield start, end, here
 
 
-def _left_names(path: str, text: str, edits: Sequence[TextEdit], after: str) -> tuple[str, ...]:
+def _left_names(path: str, text: str, edits: Sequence[TextEdit], after: str, gone: str) -> tuple[str, ...]:
     if not path.endswith(_LANGUAGES) or path.endswith(_PACKAGE):
         return ()
     lost = {word for start, end, _ in edits for word in _WORD.findall(text[start:end])} & _imported(text, path)
@@ -48,9 +50,15 @@ def _left_names(path: str, text: str, edits: Sequence[TextEdit], after: str) -> 
         name
         for name in sorted(lost)
         if (uses := [at for at in uses_beside_imports(name, path, text) if not _is_member(text, at)])
-        and all(_is_member(rest, found.start()) for found in re.finditer(rf"\b{re.escape(name)}\b", rest))
+        and all(_is_member(rest, at) for at in _places_of(name, rest, path, in_code=name == gone))
         and (not path.endswith(_RUST) or all(re.match(r"\w+::[A-Z]", text[at : at + len(name) + 3]) for at in uses))
     )
+
+
+def _places_of(name: str, text: str, path: str, *, in_code: bool) -> Iterator[int]:
+    if in_code:
+        return name_starts(text, path, name)
+    return (found.start() for found in re.finditer(rf"\b{re.escape(name)}\b", text))
 
 
 def _is_member(text: str, at: int) -> bool:

@@ -193,6 +193,11 @@ class MoveRule(NewName):
     holder: str = ""
 
     @property
+    def replaces_import(self) -> bool:
+        """Whether a name of a script that is imported alone is a member now, so that its import is a fault."""
+        return re.search(r"::|\.", self.old) is None
+
+    @property
     def needed_words(self) -> tuple[str, ...]:
         # The name with its qualifiers: in a chain of names, or as the module it is imported from.
         return _longest_first(re.split(r"::|\.", self.old)[-2:])

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS
 from fernshale.core.drift.names.script_builds import module_of
-from fernshale.core.drift.names.script_packages import rank_of, script_packages_of
+from fernshale.core.drift.names.script_packages import is_internal, rank_of, script_packages_of
 from fernshale.core.drift.release_symbols import included
 
 
@@ -26,11 +26,14 @@ def script_import(name: str, file: str, release: Path) -> str:
     """Return the line that imports a name that a script of a release defines, from the module that users import it from; "" if
     it is in no package, so that the module's name depends on the importing file."""
     packages = script_packages_of(release)
-    end = module_of(file).split("/")[-2:]
+    home = module_of(file)
     exporting = [
-        specifier
+        (defined.module, specifier)
         for specifier, defined in packages.by_name.get(name, ())
-        # The same code may be there in several builds, whose paths end alike.
-        if defined.module.split("/")[-2:] == end and packages.is_packaged(specifier)
+        if packages.is_packaged(specifier)
     ]
-    return f'import {{ {name} }} from "{min(exporting, key=rank_of)}";' if exporting else ""
+    # The same code may be there in several builds, whose paths end alike; or as declarations in another folder of the package.
+    builds = [at for module, at in exporting if module.split("/")[-2:] == home.split("/")[-2:]]
+    declared = [at for module, at in exporting if packages.are_of_one(module, home) and not is_internal(at)]
+    best = [at for at in builds if not is_internal(at)] or declared or builds
+    return f'import {{ {name} }} from "{min(best, key=rank_of)}";' if best else ""

@@ -271,8 +271,10 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
         if to != old.full:
             holder = to.rpartition(".")[0] if new.file.endswith(PYTHON) and new.is_of_class else ""
             title = f"{old.full} → {to}"
+            # A name that scripts import is followed in files whose import is reported.
+            is_imported = old.file.endswith(SCRIPTS) and not old.scope
             yield MoveRule(
-                id, why, title=title, old=old.full, new=to, holder=holder, confidence=score,
+                id, why, title=title, old=old.full, new=to, holder=holder, confidence=score, named=is_imported,
                 signatures=candidate.signatures, imports=imports, text=line, result=silent_result(old, new),
             )  # fmt: skip
         # Python needs an import of the class, next to that of the function or in its place.
@@ -298,7 +300,7 @@ def _needed_import(old: Symbol, candidate: SymbolCandidate, after: Path) -> tupl
     """Return the class that contains the new name but not the old one, and its import line, "" if that depends on the file.
     For scripts it is the outermost name of any kind; for Rust also a function that belongs to no type any more."""
     new, holder = candidate.symbol, candidate.holder
-    if new.file.endswith(SCRIPTS) and old.file.endswith(SCRIPTS) and old.scope:
+    if new.file.endswith(SCRIPTS) and old.file.endswith(SCRIPTS) and (old.scope or new.scope):
         name = new.path[0]
         return (name, script_import(name, new.file, after)) if name != old.path[0] else ("", "")
     if new.file.endswith(_RUST) and old.is_of_class and not holder:

@@ -416,6 +416,35 @@ def test_a_moved_name_is_followed_however_much_of_it_is_written(path: str, text:
 @pytest.mark.parametrize(
     ("text", "fixed"),
     [
+        (
+            "import {\n  Lamp, Fog, Warmth\n} from 'wick';\nfunction f(a: Warmth): a is Warmth { return b.Warmth }\n",
+            "import {\n  Lamp, Fog\n} from 'wick';\nfunction f(a: Lamp.Warmth): a is Lamp.Warmth { return b.Warmth }\n",
+        ),
+        ("import { Warmth } from 'wick';\nlet a: Warmth;\n", "import { Lamp } from 'wick';\nlet a: Lamp.Warmth;\n"),
+        (
+            "import { Fog, Warmth } from 'wick';\nlet a = [Warmth, 1], c = { Warmth: 2 };\n",
+            # A word that stays keeps its import.
+            "import { Fog, Warmth, Lamp } from 'wick';\nlet a = [Lamp.Warmth, 1], c = { Warmth: 2 };\n",
+        ),
+        (
+            "import {\n  Warmth, Fog\n} from 'wick';\n/** Of Warmth. */\nlet a: Warmth;\n",
+            "import {\n  Fog, Lamp\n} from 'wick';\n/** Of Warmth. */\nlet a: Lamp.Warmth;\n",
+        ),
+        # Another module's, and one under another name.
+        ("import { Warmth } from './own';\nlet a: Warmth;\n", None),
+        ("import { Warmth as Heat } from 'wick';\nlet a: Heat;\n", None),
+    ],
+)  # fmt: skip
+def test_an_imported_name_of_a_script_is_followed_into_a_namespace(text: str, fixed: str | None) -> None:
+    line = 'import { Lamp } from "wick";'
+    rule = MoveRule("r", "w", old="Warmth", new="Lamp.Warmth", imports="Lamp", text=line, named=True)
+    assert _fixed(rule, text, "a.ts") == (fixed or text)
+    assert _fixed(rule, fixed or text, "a.ts") == (fixed or text)
+
+
+@pytest.mark.parametrize(
+    ("text", "fixed"),
+    [
         ("for (const lamp of row.each()) {}", "for (const lamp of row[Symbol.iterator]()) {}"),
         ("const all = tower.row!.each();", "const all = tower.row![Symbol.iterator]();"),
         ("const all = row?.each();", "const all = row?.[Symbol.iterator]();"),

@@ -104,6 +104,11 @@ class ScriptPackages:
         whole = f"{specifier}/"
         return any(whole.startswith(f"{data['name']}/") for data in self._packages.values())
 
+    def are_of_one(self, module: str, other: str) -> bool:
+        """Return whether two modules, by path without ending, are of one package."""
+        package = self._package_of(module)
+        return package is not None and package == self._package_of(other)
+
     @cached_property
     def _specifiers(self) -> Mapping[str, str]:
         """The modules by what an import names them with: the package and the path in it, or what the package lists."""
