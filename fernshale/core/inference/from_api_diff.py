@@ -65,7 +65,7 @@ from fernshale.core.inference.joined_calls import joined_rules
 from fernshale.core.inference.new_arguments import Defaults, argument_rules, usual_defaults
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
 from fernshale.core.inference.release_lookup import members
-from fernshale.core.inference.silent_results import silent_result
+from fernshale.core.inference.silent_results import lost_result, silent_result
 
 _RUST = ENDINGS["rust"]
 # Minimum candidate score for a rule to be worth checking, and the number of other candidates of a symbol to offer.
@@ -103,12 +103,18 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
         and item.candidates
     }
     types = {name: found.symbol.name for name, found in successors.items()}
+    certain = {name: types[name] for name, found in successors.items() if found.score >= AUTOMATIC_FROM}
     leg = _Leg(
         old,
         new,
         frozenset(item.symbol.path for item in changes if item.kind == "added"),
         types,
-        {name: types[name] for name, found in successors.items() if found.score >= AUTOMATIC_FROM},
+        certain,
+        {
+            item.old.name
+            for item in changes
+            if item.kind in ("removed", "renamed") and item.old is not None and item.old.kind in CONTAINER
+        }.difference(certain),
         usual_defaults(changes),
     )
     goes: set[str] = set()
@@ -149,13 +155,14 @@ def _add(rules: dict[str, Rule], rule: Rule) -> None:
 @dataclass(frozen=True, slots=True)
 class _Leg:
     """The folders of both releases, the paths of added symbols, the new names of renamed types, of all and of those that are
-    certain, and the usual defaults."""
+    certain, the types that went without a certain successor, and the usual defaults."""
 
     before: Path
     after: Path
     added: Collection[tuple[str, ...]]
     types: Mapping[str, str]
     certain_types: Mapping[str, str]
+    lost_types: Collection[str]
     defaults: Defaults
 
     def members_of(self, name: str, near: Symbol) -> Sequence[Symbol]:
@@ -165,6 +172,10 @@ class _Leg:
     def form(self, old: Symbol, new: Symbol) -> CallForm | None:
         """How to write a call of `old` as one of `new`, if more changes than its name."""
         return call_form(old, new, self.types, self.members_of)
+
+    def doubtful_result(self, old: Symbol, new: Symbol) -> str:
+        """The type of a function's result if code that uses the result may not do so with the new one; "" otherwise."""
+        return silent_result(old, new) or lost_result(old, new, self.lost_types)
 
     def full_name(self, name: str, scope: tuple[str, ...]) -> str:
         """The full name of a type of the new release, as it is where that has none."""
@@ -264,7 +275,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
             yield RenameRule(
                 id, why, old=old.name, new=now, of=of, confidence=score, named=True,
                 signatures=candidate.signatures, imports=imports if imports in re.split(r"::|\.", now) else "", text=line,
-                result=silent_result(old, new),
+                result=leg.doubtful_result(old, new),
             )  # fmt: skip
     elif old.full != new.full:
         to = ".".join(shown_path(new, leg.after)) if new.file.endswith(PYTHON) else new.full
@@ -275,7 +286,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
             is_imported = old.file.endswith(SCRIPTS) and not old.scope
             yield MoveRule(
                 id, why, title=title, old=old.full, new=to, holder=holder, confidence=score, named=is_imported,
-                signatures=candidate.signatures, imports=imports, text=line, result=silent_result(old, new),
+                signatures=candidate.signatures, imports=imports, text=line, result=leg.doubtful_result(old, new),
             )  # fmt: skip
         # Python needs an import of the class, next to that of the function or in its place.
         with_class = new.file.endswith(PYTHON) and went_into_class(old, new) and new.scope[:-1] != old.scope

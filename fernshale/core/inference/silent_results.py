@@ -1,10 +1,13 @@
-"""Results of functions that have another meaning, although code that uses them compiles."""
+"""Results of functions that are something else in the new release: what code that uses them may depend on."""
 
 from __future__ import annotations
+
+from collections.abc import Collection
 
 from fernshale.core.base.languages import C_FAMILY
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.symbols import Symbol
+from fernshale.core.drift.type_exchange import names_in_type
 
 # Types of C that are truth values, and numbers that convert to them.
 TRUTH = ("bool", "_Bool", "BOOL")
@@ -19,3 +22,11 @@ def silent_result(old: Symbol, new: Symbol) -> str:
     types = plain_type(old.returns), plain_type(new.returns)
     are_other = len({type_ in TRUTH for type_ in types}) == 2 and any(type_ in _NUMBERS for type_ in types)
     return new.returns if are_other else ""
+
+
+def lost_result(old: Symbol, new: Symbol, lost: Collection[str]) -> str:
+    """Return the type of a function's result if it was one of the types `lost` before, which went without a successor."""
+    if not (old.is_callable and new.is_callable and old.returns and new.returns):
+        return ""
+    is_lost = not set(names_in_type(old.returns)).isdisjoint(lost) and old.returns != new.returns
+    return plain_type(new.returns) if is_lost else ""

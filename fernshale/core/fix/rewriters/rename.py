@@ -25,9 +25,9 @@ def find(rule: RenameRule, path: str, text: str) -> Iterator[tuple[int, int, str
     for index in name_indexes(text, path, rule.old):
         if owner is not None and owner.is_another(index):
             continue
-        start = _computed_from(tokens, index) if is_computed else tokens[index].start
-        if start is not None:
-            yield start, tokens[index].end, rule.new
+        spot = _computed_from(tokens, index) if is_computed else tokens[index].start
+        if spot is not None:
+            yield spot, tokens[index].end, rule.new
 
 
 def _computed_from(tokens: Sequence[Token], at: int) -> int | None:

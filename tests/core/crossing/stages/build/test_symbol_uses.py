@@ -115,6 +115,28 @@ def test_a_result_that_compiles_and_means_something_else_is_asked_about(
         assert fix.doubt == "it gives a bool now, and its result is used: src/a.c:3"
 
 
+@pytest.mark.parametrize(
+    ("code", "is_automatic"), [("row.lamps();", True), ("auto of = row.lamps(); while (of.next()) {}", False)]
+)
+def test_a_result_whose_type_went_is_asked_about(code: str, is_automatic: bool, tree: Tree) -> None:
+    doc = "/** The lamps of this row of the harbour, from the tower to the bell. */"
+    old = {
+        "include/rush.hpp": f"struct Feeder {{ bool next(); }};\nstruct Row {{ int size;\n{doc}\nFeeder lamps(); }};\n"
+    }
+    new = {
+        "include/rush.hpp": f"struct Span {{ int at; }};\nstruct Row {{ int size;\n/** @since 2 */\n{doc}\nSpan all_lamps(); }};\n"
+    }
+    game = {"src/a.cpp": f'#include "rush.hpp"\nvoid play(Row& row) {{\n    {code}\n}}\n'}
+    crossing = begin_engine(
+        tree, old, new, game, "g++ -fsyntax-only -std=c++17 -I {engine}/include {project}/src/a.cpp"
+    )
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+    (cause,) = inspect(crossing, Work()).build.causes
+    fix = next(fix for fix in cause.fixes if fix.rule.new_name == "all_lamps")
+    assert fix.doubt == ("" if is_automatic else "it gives a Span now, and its result is used: src/a.cpp:3")
+
+
 def test_results_that_are_truth_values_now_are_one_item_where_they_are_used(tree: Tree) -> None:
     old = {"include/rush.h": "int rush_send(int boat);\nint rush_call(int boat);\nint rush_count(void);\n"}
     new = {
