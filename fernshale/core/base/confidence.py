@@ -42,6 +42,8 @@ OLD_DEFINITION = 0.3
 GETTER = 0.92
 ARGUMENT_DROPPED = 0.92
 REORDERED = 0.8
+# A parameter with a default that stands before others now: calls pass its default, and the others keep their order.
+PARAMETER_INSERTED = 0.93
 STILL_DEFINED = 0.98
 # A rewritten call: arguments matched by name; some matched by type; several arguments became one object; a value is unknown, so
 # a person has to write it.

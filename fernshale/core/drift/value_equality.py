@@ -17,7 +17,7 @@ from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.release_symbols import read_bytes
 
 # Values in declarations without bodies whose definitions have the real value.
-_NO_VALUE = frozenset(("...", "?", "…"))
+NO_VALUE = frozenset(("...", "?", "…"))
 _NAME = lazy_pattern(r"[A-Za-z_]\w*(?:(?:::|\.)[A-Za-z_]\w*)*")
 _NUMBER = lazy_pattern(
     r"([-+]?)(0[xX][0-9a-fA-F]+|0[bB][01]+|(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)(?:[uUlLfFdDnm]|[iu]\d+|f(?:32|64))*"
@@ -64,7 +64,7 @@ class Constants:
 
 def is_same_value(one: str, other: str, old: Constants, new: Constants) -> bool:
     """Return whether the texts of an old and a new value mean the same, or one of them is no value."""
-    if one.strip() in _NO_VALUE or other.strip() in _NO_VALUE or "".join(one.split()) == "".join(other.split()):
+    if one.strip() in NO_VALUE or other.strip() in NO_VALUE or "".join(one.split()) == "".join(other.split()):
         return True
     before, after = _plain(one), _plain(other)
     if before == after:

@@ -337,7 +337,7 @@ class ReorderRule(Rule):
 
     `order` lists for each new position the old one (from 1), and 0 for an added argument, which gets the next text of `fill`.
     `new` is the function's new name, if any. With `names`, the old parameters, arguments that cannot be passed by position are
-    passed by keyword.
+    passed by keyword. `wants` are the types of parameters where others were: errors about these types are about such calls.
     """
 
     kind: Literal["reorder"] = "reorder"
@@ -347,6 +347,7 @@ class ReorderRule(Rule):
     fill: tuple[str, ...] = ()
     names: tuple[str, ...] = ()
     of: str = ""
+    wants: tuple[str, ...] = ()
 
     def _check(self) -> None:
         numbers = [was for was in self.order if was]

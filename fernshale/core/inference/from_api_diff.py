@@ -18,6 +18,7 @@ from fernshale.core.base.confidence import (
     GETTER,
     IMPORTED_FROM_OTHER_MODULE,
     OLD_DEFINITION,
+    PARAMETER_INSERTED,
     PARAMETER_REPLACED,
     REORDERED,
     SAME_POSITION,
@@ -36,6 +37,7 @@ from fernshale.core.drift.names.script_packages import rank_of, script_packages_
 from fernshale.core.drift.parameter_order import by_place, new_order
 from fernshale.core.drift.release_symbols import included
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol, went_into_class
+from fernshale.core.drift.value_equality import NO_VALUE
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rule_file import RuleSet
 from fernshale.core.fix.rules import (
@@ -82,10 +84,18 @@ def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, confide
     title = english("{name}({wanted}), each at its place", name=name, wanted=", ".join(item.name for item in wanted))
     return ReorderRule(
         id, why, title=title, call=old.called, new=name if name != old.called else "", order=order,
-        fill=tuple(item.default for item, was in zip(wanted, order, strict=True) if not was),
+        fill=tuple(_passed_default(item, new) for item, was in zip(wanted, order, strict=True) if not was),
         names=tuple(item.name for item in by_place(old)),
         of=".".join(old.scope) if old.kind == "method" else "", confidence=confidence, named=True,
+        wants=tuple(plain_type(item.type) for at, (item, was) in enumerate(zip(wanted, order, strict=True), 1) if was != at),
     )  # fmt: skip
+
+
+def _passed_default(parameter: Parameter, of: Symbol) -> str:
+    """What a call passes for a parameter that it omits otherwise; "" if that is not known."""
+    if of.file.endswith(SCRIPTS):
+        return "undefined"
+    return parameter.default if parameter.default not in NO_VALUE else ""
 
 
 def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, known: Collection[str]) -> RuleSet:
@@ -219,7 +229,9 @@ def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
         and not change.is_silent
     ):
         # A second application would undo it, so a person has to confirm each place.
-        rule = reorder_rule(old, now, rule_id(old, "order"), old.called, change.what, REORDERED)
+        kept = [was for was in new_order(old, now) if was]
+        confidence = PARAMETER_INSERTED if kept == sorted(kept) else REORDERED
+        rule = reorder_rule(old, now, rule_id(old, "order"), old.called, change.what, confidence)
         yield rule
         if rule.call != old.name:
             # A derived class calls the constructor by its own name, which exists in all classes.

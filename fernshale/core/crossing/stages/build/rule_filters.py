@@ -12,6 +12,7 @@ from fernshale.core.base.texts import tr
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import (
     CALL,
+    CONVERSION,
     EMPTY,
     IMPLEMENT,
     INCOMPLETE,
@@ -31,6 +32,7 @@ from fernshale.core.fix.rules import (
     MoveRule,
     ReimportRule,
     RenameRule,
+    ReorderRule,
     RewriteRule,
     Rule,
 )
@@ -64,6 +66,9 @@ class Case:
     @cached_property
     def names_symbol(self) -> bool:
         """Whether the rule is about the symbol that the cause names, or about its message."""
+        wanted = "".join(self.cause.symbol.split())
+        if isinstance(self.rule, ReorderRule) and self.cause.kind == CONVERSION and wanted in self.rule.wants:
+            return True
         return any(self.messages_fit) or names_symbol(self.rule, self.cause.symbol)
 
 

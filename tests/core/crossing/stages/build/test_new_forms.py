@@ -200,3 +200,21 @@ def test_an_import_that_another_file_relies_on_is_asked_about(is_passed_on: bool
     act(crossing, cause.key, fix.rule.id)
     text = (crossing.setup.project / "src/a.py").read_text()
     assert text == "from rush import Steam\n\n\ndef play() -> int:\n    return Steam.boiler_pressure()\n"
+
+
+def test_a_parameter_before_others_is_passed_its_default_where_its_type_is_wanted(tree: Tree) -> None:
+    declared = "export declare class Row {{ add(lamp: Lamp, {}options?: {{ rank: number }}): void; }}\n"
+    old, new = ({"wick.d.ts": declared.format(more)} for more in ("", "isLit?: boolean, "))
+    log = (
+        "src/a.ts(2,15): error TS2345: Argument of type '{ rank: number; }' is not assignable to parameter of type "
+        "'boolean'.\n"
+    )
+    game = {"src/a.ts": "import { row, lamp } from './b';\nrow.add(lamp, { rank: 1 });\n", "said.log": log}
+    crossing = begin_engine(tree, old, new, game, "cat {project}/said.log; exit 1")
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+    (cause,) = inspect(crossing, Work()).build.causes
+    fix = cause.fixes[0]
+    assert fix.is_automatic and fix.clears == 1
+    act(crossing, cause.key, fix.rule.id)
+    assert (crossing.setup.project / "src/a.ts").read_text().splitlines()[1] == "row.add(lamp, undefined, { rank: 1 });"
