@@ -99,6 +99,11 @@ class ScriptPackages:
             found[name].append((specifier, defined))
         return found
 
+    @property
+    def has_packages(self) -> bool:
+        """Whether any package is described."""
+        return bool(self._packages)
+
     def is_packaged(self, specifier: str) -> bool:
         """Return whether a module is named by the package it is in."""
         whole = f"{specifier}/"

@@ -94,7 +94,8 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     drift = used_changes(rules.changes, texts.used, texts.declared) if texts else ()
     defaults = tuple(default_items(scan, drift, texts, decided)) if texts else ()
     defaults += tuple(result_items(scan, drift, texts, decided)) if texts else ()
-    defaults += tuple(clash_items(scan, crossing, rules.changes, texts, decided)) if texts else ()
+    release = known_engine_folder(scan, crossing.setup.to)
+    defaults += tuple(clash_items(scan, crossing, rules.changes, texts, decided, release)) if texts else ()
     if texts and not can_build:
         mended = symbols_named([fix.rule for fix in quiet])
         defaults = (*defaults, *gone_items(scan, drift, texts, mended, decided))

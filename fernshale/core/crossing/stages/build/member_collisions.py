@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping, Sequence
-from functools import cached_property
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from functools import cached_property, partial
+from pathlib import Path
 
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.lazy_pattern import lazy_pattern
@@ -16,7 +17,9 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.items import DEFAULT, right
+from fernshale.core.crossing.stages.build.script_bases import may_derive
 from fernshale.core.drift.comparison import ApiChange
+from fernshale.core.drift.names.script_packages import script_packages_of
 from fernshale.core.fix.members import OwnClass, own_classes
 from fernshale.core.snapshot.manifest import TreeEntry
 from fernshale.core.survey.roles import role_of
@@ -25,20 +28,26 @@ _HEAD = lazy_pattern(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
 
 
 def clash_items(
-    scan: ProjectScan, crossing: Crossing, changes: Sequence[ApiChange], texts: Texts, decided: Collection[str]
+    scan: ProjectScan,
+    crossing: Crossing,
+    changes: Sequence[ApiChange],
+    texts: Texts,
+    decided: Collection[str],
+    release: Path | None,
 ) -> Iterator[Item]:
     """One item for each class and member, in file order. Members that the class got since the leg began are left out.
 
-    They were written for the new release.
+    They were written for the new release, whose folder is `release`.
     """
     # By the last name of a class, the new members that it has or inherits.
     known: dict[str, Mapping[str, ApiChange]] = {
         name: members for name, members in _came(changes).items() if name in texts.used
     }
     before = _Before(scan, crossing)
-    for path, classes in _derived(known, _heads(scan, texts) if known else {}, texts).items():
+    find = partial(_inherited, known=known, texts=texts, is_of_release=partial(_is_of, release))
+    for path, classes in _derived(known, _heads(scan, texts) if known else {}, texts, find).items():
         for item in classes:
-            inherited = _inherited(item, known)
+            inherited = find(path, item)
             if clashing := inherited.keys() & item.members.keys():
                 had = before.members(path, item)
                 yield from _items(
@@ -47,7 +56,10 @@ def clash_items(
 
 
 def _derived(
-    known: dict[str, Mapping[str, ApiChange]], heads: Mapping[TreePath, str], texts: Texts
+    known: dict[str, Mapping[str, ApiChange]],
+    heads: Mapping[TreePath, str],
+    texts: Texts,
+    find: Callable[[TreePath, OwnClass], Mapping[str, ApiChange]],
 ) -> Mapping[TreePath, Sequence[OwnClass]]:
     """The classes of the files that derive from one in `known`. They are added to `known`, since others derive from them."""
     found: dict[TreePath, Sequence[OwnClass]] = {}
@@ -57,8 +69,8 @@ def _derived(
         for path, head in heads.items():
             if path not in found and any(name in head for name in known):
                 found[path] = own_classes(texts.of[path], path)
-        for item in (item for classes in found.values() for item in classes):
-            if inherited := _inherited(item, known):
+        for path, item in ((path, item) for path, classes in found.items() for item in classes):
+            if inherited := find(path, item):
                 known.setdefault(item.name, inherited)
     return {path: found[path] for path in heads if path in found}
 
@@ -115,9 +127,28 @@ def _came(changes: Sequence[ApiChange]) -> dict[str, dict[str, ApiChange]]:
     return found
 
 
-def _inherited(item: OwnClass, known: Mapping[str, Mapping[str, ApiChange]]) -> Mapping[str, ApiChange]:
+def _inherited(
+    path: TreePath,
+    item: OwnClass,
+    known: Mapping[str, Mapping[str, ApiChange]],
+    texts: Texts,
+    is_of_release: Callable[[str], bool],
+) -> Mapping[str, ApiChange]:
     """The new members that a class has from its bases."""
-    return {name: change for base in item.bases for name, change in known.get(base, {}).items()}
+    return {
+        name: change
+        for base in item.bases
+        for name, change in known.get(base, {}).items()
+        # A class of the project that is between the two was looked at by itself.
+        if change.symbol.scope[-1] != base
+        or may_derive(path, texts.of[path], item.name, base, change.symbol.scope[:-1], is_of_release)
+    }
+
+
+def _is_of(release: Path | None, module: str) -> bool:
+    """Whether a module that a script imports may be one of the release: it is in a package of it, or it has no packages."""
+    packages = script_packages_of(release) if release is not None else None
+    return packages is None or not packages.has_packages or packages.is_packaged(module)
 
 
 def _items(

@@ -100,3 +100,28 @@ def test_members_of_python_are_where_the_parser_sees_them() -> None:
     assert at == {"ä": 3, "n": 3, "up": 5, "l": 6} and all(
         text[spot:].startswith(name) for name, spot in item.members.items()
     )
+
+
+@pytest.mark.parametrize(
+    ("code", "is_told"),
+    [
+        ("import { Stage } from 'rush';\nclass Pier extends Stage { hour() { return 4 } }\n", True),
+        ("import * as rush from 'rush';\nclass Pier extends rush.Stage { hour() { return 4 } }\n", True),
+        ("import { Stage } from './own';\nclass Pier extends Stage { hour() { return 4 } }\n", True),
+        # A class of that name in another package.
+        ("import * as View from 'view';\nclass Pier extends View.Stage { hour() { return 4 } }\n", False),
+        # An interface has no code.
+        ("import { Stage } from 'rush';\ninterface Pier extends Stage { hour(): number }\n", False),
+        # A class of another namespace.
+        ("import { Quay } from 'rush';\nclass Pier extends Quay.Shed { dim() { return 4 } }\n", True),
+        ("import { Boat } from 'rush';\nclass Pier extends Boat.Shed { dim() { return 4 } }\n", False),
+    ],
+)
+def test_the_head_of_a_script_says_which_class_is_meant(code: str, is_told: bool, tree: Tree) -> None:
+    package = {"package.json": '{"name": "rush", "types": "rush.d.ts"}'}
+    text = "export class Stage {{ open(): void; {} }}\nexport namespace Quay {{ class Shed {{ up(): void; {} }} }}\n"
+    old, new = (
+        {**package, "rush.d.ts": text.format(*more)} for more in (("", ""), ("hour(): number;", "dim(): number;"))
+    )
+    crossing = begin_engine(tree, old, new, {"src/a.ts": code}, "true")
+    assert bool(_clashes(crossing)) == is_told
