@@ -9,12 +9,15 @@ from dataclasses import replace
 from itertools import groupby
 from operator import attrgetter
 
-from fernshale.core.base.languages import SCRIPTS
+from fernshale.core.base.languages import ENDINGS, SCRIPTS
 from fernshale.core.base.lazy_pattern import lazy_pattern
-from fernshale.core.drift.names.script_builds import is_declaration, module_of
+from fernshale.core.drift.names.script_builds import is_declaration, module_of, package_of
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 _HEADERS = (".h", ".hpp", ".hh", ".hxx", ".h++", ".inl", ".ipp", ".tpp")
+# Scripts without types.
+_PLAIN_SCRIPTS = ENDINGS["javascript"]
+_TYPE = attrgetter("type")
 _SOURCES = (".c", ".cpp", ".cc", ".cxx", ".c++")
 
 
@@ -65,11 +68,35 @@ def _with_undeclared(symbols: Sequence[Symbol]) -> list[Symbol]:
 
 
 def _overloads(group: Sequence[Symbol]) -> Iterable[Symbol]:
-    """Of symbols with one name, those with one signature joined."""
+    """Of symbols with one name, those with one signature joined, and code without types with its declaration."""
     shapes: dict[object, list[Symbol]] = defaultdict(list)
+    untyped: list[Symbol] = []
     for item in group:
-        shapes[tuple(plain_type(each.type) for each in item.parameters)].append(item)
+        is_code = item.file.endswith(_PLAIN_SCRIPTS) and item.parameters and not any(map(_TYPE, item.parameters))
+        if is_code:
+            untyped.append(item)
+        else:
+            shapes[tuple(plain_type(each.type) for each in item.parameters)].append(item)
+    for item in untyped:
+        typed = [same for same in shapes.values() if _is_of_one(same[0], item)]
+        if typed:
+            # The code of overloads takes the arguments of the longest.
+            nearest = min(
+                typed, key=lambda same: (abs(len(same[0].parameters) - len(item.parameters)), -len(same[0].parameters))
+            )
+            nearest.append(item)
+        else:
+            shapes[tuple("" for _ in item.parameters)].append(item)
     return [_join(same) for same in shapes.values()]
+
+
+def _is_of_one(typed: Symbol, code: Symbol) -> bool:
+    """Whether code without types is that of a typed declaration: of the same module, or a member of a class of the package."""
+    is_typed = typed.file.endswith(SCRIPTS) and not typed.file.endswith(_PLAIN_SCRIPTS)
+    is_near = module_of(typed.file) == module_of(code.file) or (
+        bool(typed.scope) and package_of(typed.file) == package_of(code.file) is not None
+    )
+    return is_typed and is_near
 
 
 def _with_hidden(symbols: Sequence[Symbol]) -> list[Symbol]:

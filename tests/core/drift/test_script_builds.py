@@ -75,3 +75,20 @@ def test_what_a_package_declares_is_what_users_can_name(tree: Tree) -> None:
     assert symbols == {"Hull", "Hull.constructor", "Hull.of"}
     changes = changes_between(tree("old", _OLD), tree("new", _NEW))
     assert kinds_of(changes) == {("removed", "Hull.of", "")}
+
+
+def test_code_without_types_is_that_of_its_declaration(tree: Tree) -> None:
+    declared = "export declare class Row {{ add(lamp: Lamp, {}options?: Options): void; size(): number; }}\n"
+    code = "export class Row {{ add(lamp, {}options = {{}}) {{ this.hang(lamp); }} size() {{ return this.count; }} }}\n"
+    files = [("", ""), ("isLit?: boolean, ", "isLit = true, ")]
+    old, new = (
+        tree(name, {"wick/lib/row.d.ts": declared.format(typed), "wick/dist/index.es6.js": code.format(plain)})
+        for name, (typed, plain) in zip(("old", "new"), files, strict=True)
+    )
+    (symbol,) = (item for item in read_release(new, "", Work()) if item.name == "add")
+    assert [item.type for item in symbol.parameters] == ["Lamp", "boolean", "Options"] and "hang" in symbol.words
+    (change,) = changes_between(old, new)
+    assert change.kind == "reordered" and not change.is_silent
+    # Another package's class of that name is another one.
+    other = tree("other", {"wick/lib/row.d.ts": declared.format(""), "fog/lib/row.js": code.format("")})
+    assert sum(item.name == "add" for item in read_release(other, "", Work())) == 2

@@ -73,6 +73,12 @@ def module_of(file: str) -> str:
     return _ENDING.sub("", file)
 
 
+def package_of(file: str) -> str | None:
+    """The folder around the builds of a package that a file is in; None if it is in none."""
+    root = _root_of(file)
+    return root[0] if root is not None else None
+
+
 def _families(scripts: Sequence[str]) -> Iterator[Sequence[_Build]]:
     """The builds below each folder that has folders named like builds; the rest of it is one more."""
     roots: dict[str, dict[str, list[str]]] = defaultdict(lambda: defaultdict(list))
