@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
@@ -12,6 +13,7 @@ from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import english
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
+from fernshale.core.drift.names.script_builds import is_declaration
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_bytes
 from fernshale.core.fix.calls import find_calls
 from fernshale.core.fix.rules import AddArgumentRule, Rule
@@ -113,9 +115,11 @@ def _passed(folder: Path, call: str, arguments: int, at: int) -> tuple[str, int]
     Cached, since a release does not change.
     """
     found: Counter[str] = Counter()
+    plain = re.escape(call)
+    is_called = re.compile(rf"{plain}(?<!\w{plain})\s*\(")
     for path in (*list_sources(folder, languages_of("")), *example_files(folder)):
-        text = read_bytes(f"{folder}/{path}").decode("utf-8", "replace")
-        if call not in text:
+        text = read_bytes(f"{folder}/{path}").decode("utf-8", "replace") if not is_declaration(path) else ""
+        if is_called.search(text) is None:
             continue
         tokens = tokenize(text, path)
         for _, _, spans in find_calls(text, path, call):

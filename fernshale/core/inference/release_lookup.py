@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
 
@@ -17,8 +17,9 @@ from fernshale.core.process.text_search import files_with
 
 # If more files contain a name, it is too common to help.
 _MAX_FILES = 60
-# Keywords before a class name in its declaration.
-_CLASS_HEAD = r"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*"
+# A class name in its declaration, after a keyword and with what may stand between them.
+_CLASS_HEAD = re.compile(rb"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*")
+_WORD = re.compile(rb"\w+")
 # Languages in which only types are imported.
 _OF_TYPES = ("java", "c#")
 
@@ -38,25 +39,48 @@ def declared(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
 def members(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
     """Return the public members of a class, without inherited ones; none if too many files contain its name."""
     found: list[Symbol] = []
-    for symbols in _with_word(folder, name, language, _CLASS_HEAD):
+    files = _class_files(folder, _family_of(language)).get(name.encode(), ())
+    for path in files if len(files) <= _MAX_FILES else ():
+        symbols = read_source(read_bytes(f"{folder}/{path}"), path)
         classes = {item.path for item in symbols if item.kind in CONTAINER and item.name == name and not item.is_hidden}
         found += [item for item in symbols if item.scope in classes and not item.is_hidden]
     return tuple(found)
 
 
-def _with_word(folder: Path, name: str, language: str, ahead: str = "") -> Sequence[tuple[Symbol, ...]]:
-    """Return the symbols of each file with a word after the pattern `ahead`; none if too many have it."""
-    family = "typescript" if language in ("tsx", "javascript") else language
-    if family not in LANGUAGES:
-        return ()
-    paths = tuple(map(TreePath, list_sources(folder, languages_of(family))))
-    word = re.compile(rf"{ahead}\b{re.escape(name)}\b".encode())
+def _with_word(folder: Path, name: str, language: str) -> Sequence[tuple[Symbol, ...]]:
+    """Return the symbols of each file with a word; none if too many have it."""
+    plain = re.escape(name)
+    # The name first: a pattern that begins with letters is looked for many times faster.
+    word = re.compile(rf"{plain}(?!\w)(?<!\w{plain})".encode())
     found: list[tuple[Symbol, ...]] = []
-    for path in files_with(folder, paths, (name,), CancelToken()):
+    for path in files_with(folder, _sources(folder, _family_of(language)), (name,), CancelToken()):
         data = read_bytes(f"{folder}/{path}")
         if word.search(data) is None:
             continue
         if len(found) == _MAX_FILES:
             return ()
         found.append(read_source(data, path))
+    return found
+
+
+def _family_of(language: str) -> str:
+    return "typescript" if language in ("tsx", "javascript") else language
+
+
+@lru_cache(maxsize=16)  # a release does not change
+def _sources(folder: Path, family: str) -> tuple[TreePath, ...]:
+    """The source files of a release in one language; none in an unknown one."""
+    if family not in LANGUAGES:
+        return ()
+    return tuple(map(TreePath, list_sources(folder, languages_of(family))))
+
+
+@lru_cache(maxsize=4)
+def _class_files(folder: Path, family: str) -> Mapping[bytes, Sequence[TreePath]]:
+    """The source files of a release by each word in the heads of their classes."""
+    found: dict[bytes, list[TreePath]] = {}
+    for path in _sources(folder, family):
+        heads = b" ".join(_CLASS_HEAD.findall(read_bytes(f"{folder}/{path}")))
+        for word in frozenset(_WORD.findall(heads)):
+            found.setdefault(word, []).append(path)
     return found
