@@ -258,6 +258,9 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
     if candidate.call:
         yield call_rule(old, form_as_shown(candidate), id, why, score)
         return
+    is_on_object = (old.kind == "field" and "static" not in old.marks) or (old.kind == "method" and old.needs_object)
+    if is_on_object and new.kind in (*CONTAINER, "constant") and not new.file.endswith(C_FAMILY):
+        return  # what takes its place is not written behind the object
     if old.is_callable and new.is_callable:
         # A name that only stands in another file has a change of its own for its arguments.
         form = leg.form(old, new) if old.path != new.path else None

@@ -216,3 +216,13 @@ def test_a_header_in_another_folder_matters_to_code_that_includes_it(tree: Tree)
     changes = compare(read_pair(before, after, "", Work()), CancelToken())
     moved = next(change for change in changes if change.kind == "moved" and change.symbol.name == "lamp_glow")
     assert uses_of(moved, {"lamp_glow": 3}) == 0 and uses_of(moved, {"lamp_glow": 3, "lamp": 1}) == 1
+
+
+def test_what_takes_the_place_of_a_member_and_is_none_is_not_written_behind_an_object(tree: Tree) -> None:
+    old = "export interface Row {\n  /** @deprecated Use MainLamp instead. */\n  lamp: Lamp;\n  size: number;\n}\n"
+    new = "export interface Row {\n  size: number;\n}\nexport declare const MainLamp: Token;\n"
+    before, after = tree("old", {"row.d.ts": old}), tree("new", {"row.d.ts": new})
+    changes = changes_between(before, after)
+    (change,) = (item for item in changes if item.old is not None and item.old.name == "lamp")
+    assert change.candidates[0].symbol.name == "MainLamp"
+    assert not [rule for rule in guess_rules(changes, before, after, "t", ()).rules if "lamp" in rule.symbols]
