@@ -37,8 +37,13 @@ _ONE_NAME = lazy_pattern(r"(?:&\s*(?:'\w+\s+)?)?(?:mut\s+)?(?:\w+\s*(?:::|\.)\s*
 _LITERAL = lazy_pattern(r"-?\d[\w.]*|\"[^\"]*\"|'[^']*'|true|false|True|False|None|null|nullptr|undefined|nil")
 _OBJECT = "it"
 
-Members = Callable[[str, Symbol], Sequence[Symbol]]
-"""The public members of a class of the new release, by its name, for a symbol that mentions it."""
+
+class Lookup(NamedTuple):
+    """Looks up a class of the new release by its name, for a symbol that mentions it: its public members, and the functions that
+    make an object of it without one."""
+
+    members: Callable[[str, Symbol], Sequence[Symbol]]
+    makers: Callable[[str, Symbol], Sequence[Symbol]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,10 +148,10 @@ def _has_same_default(item: Parameter, form: CallForm, old_file: str) -> bool:
     return False
 
 
-def call_form(old: Symbol, new: Symbol, types: Mapping[str, str], members: Members) -> CallForm | None:
+def call_form(old: Symbol, new: Symbol, types: Mapping[str, str], lookup: Lookup) -> CallForm | None:
     """Return how to write a call of `old` as one of `new`; None if a new name is enough, or if the form is unknown.
 
-    `types` are the renamed types, `members` looks up classes of the new release.
+    `types` are the renamed types, `lookup` finds classes of the new release.
     """
     if any(not item.name.isidentifier() for item in (*old.given, *new.given)) or not old.given + new.given:
         return None  # parameters without names, or any number of them
@@ -157,7 +162,7 @@ def call_form(old: Symbol, new: Symbol, types: Mapping[str, str], members: Membe
     if front is None:
         return None
     _match(old, new, matching)
-    _gather(old, new, matching, members)
+    _gather(old, new, matching, lookup)
     if not has_other_object(old, new, types):
         _match_by_place(old, new, matching)
         _match_values_by_name(old, new, matching)
@@ -277,13 +282,15 @@ def _given(name: str, is_: str, wanted: str, old: Symbol) -> str:
     return f"${name}"
 
 
-def _gather(old: Symbol, new: Symbol, matching: _Matching, members: Members) -> None:
+def _gather(old: Symbol, new: Symbol, matching: _Matching, lookup: Lookup) -> None:
     """Match one new argument with all unmatched ones, if its type has such parts."""
     for at, wanted in enumerate(new.given):
         left = [item for item in matching.left if item.name != _OBJECT]
         if at in matching.texts or not left or not wanted.type:
             continue
-        made = _made(_plain(wanted.type), old, left, members)
+        made = _made(_plain(wanted.type), old, left, lookup) or _made_by_function(
+            _plain(wanted.type), old, left, lookup
+        )
         if made is not None:
             text, used, class_ = made
             matching.texts[at] = f"&{text}" if old.file.endswith(_RUST) and wanted.type.startswith("&") else text
@@ -293,10 +300,10 @@ def _gather(old: Symbol, new: Symbol, matching: _Matching, members: Members) -> 
 
 
 def _made(
-    name: str, old: Symbol, left: Sequence[_Input], members: Members
+    name: str, old: Symbol, left: Sequence[_Input], lookup: Lookup
 ) -> tuple[str, Sequence[_Input], Symbol] | None:
     """Return the text that makes an object of a class from arguments, the arguments it uses, and a member of the class."""
-    found = members(name, old)
+    found = lookup.members(name, old)
     for maker in (item for item in found if item.kind == "constructor"):
         used = _used_by(maker.given, left)
         if used is not None:
@@ -315,6 +322,35 @@ def _made(
     used = [by_name[item.name] for item in parts]
     text = _with_fields(name, fields, parts, old)
     return (text, used, fields[0]) if text else None
+
+
+def _made_by_function(
+    name: str, old: Symbol, left: Sequence[_Input], lookup: Lookup
+) -> tuple[str, Sequence[_Input], Symbol] | None:
+    """Like `_made`, by the one function that takes most of the arguments: all that it needs have such names, or names with more
+    words: `center_x` for `x`."""
+    fitting = []
+    for maker in lookup.makers(name, old):
+        used = [_named_like(item.name, left) for item in maker.given if not item.default]
+        found = [item for item in used if item is not None]
+        if len(found) == len(used) == len(set(found)) > 1:
+            fitting.append((len(found), maker, found))
+    most = max((count for count, _, _ in fitting), default=0)
+    best = {maker.path: (maker, found) for count, maker, found in fitting if count == most}
+    if len(best) != 1:
+        return None
+    ((maker, found),) = best.values()
+    called = maker.name if maker.kind == "function" else maker.mark.join(maker.path[-2:])
+    called = maker.full if old.file.endswith(C_FAMILY) else called
+    return f"{called}({', '.join(f'${item.name}' for item in found)})", found, maker
+
+
+def _named_like(name: str, left: Sequence[_Input]) -> _Input | None:
+    """The argument of a name, or the only one with its words and more."""
+    exact = [item for item in left if item.name == name]
+    words = set(parts_of(name))
+    fitting = exact or [item for item in left if words < set(parts_of(item.name))]
+    return fitting[0] if len(fitting) == 1 else None
 
 
 def _used_by(wanted: Sequence[Parameter], left: Sequence[_Input]) -> list[_Input] | None:
@@ -339,7 +375,9 @@ def _with_fields(name: str, fields: Sequence[Symbol], parts: Sequence[Parameter]
     if file.endswith(SCRIPTS):
         return "{ " + ", ".join(f"{item.name}: ${item.name}" for item in parts) + " }"
     if file.endswith(_PYTHON):
-        return f"{name}({', '.join(f'{item.name}=${item.name}' for item in parts)})"
+        needed = {item.name for item in fields if not item.value}
+        given = ", ".join(f"{item.name}=${item.name}" for item in parts)
+        return f"{name}({given})" if needed <= {item.name for item in parts} else ""
     if file.endswith(_RUST):
         return f"{name} {{ " + ", ".join(f"{item.name}: ${item.name}" for item in parts) + " }" if are_all else ""
     if file.endswith(ENDINGS["c#"]):

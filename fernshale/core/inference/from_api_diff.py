@@ -55,6 +55,7 @@ from fernshale.core.fix.rules import (
 )
 from fernshale.core.inference.call_forms import (
     CallForm,
+    Lookup,
     call_form,
     call_rule,
     form_as_shown,
@@ -66,7 +67,7 @@ from fernshale.core.inference.inlined_fields import inlined_rules
 from fernshale.core.inference.joined_calls import joined_rules
 from fernshale.core.inference.new_arguments import Defaults, argument_rules, usual_defaults
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
-from fernshale.core.inference.release_lookup import members
+from fernshale.core.inference.release_lookup import makers, members
 from fernshale.core.inference.silent_results import lost_result, silent_result
 
 _RUST = ENDINGS["rust"]
@@ -179,9 +180,13 @@ class _Leg:
         """The public members of a class of the new release."""
         return members(self.after, name, language_of(near.file))
 
+    def makers_of(self, name: str, near: Symbol) -> Sequence[Symbol]:
+        """The public functions of the new release that make an object of a class."""
+        return makers(self.after, name, language_of(near.file))
+
     def form(self, old: Symbol, new: Symbol) -> CallForm | None:
         """How to write a call of `old` as one of `new`, if more changes than its name."""
-        return call_form(old, new, self.types, self.members_of)
+        return call_form(old, new, self.types, Lookup(self.members_of, self.makers_of))
 
     def doubtful_result(self, old: Symbol, new: Symbol) -> str:
         """The type of a function's result if code that uses the result may not do so with the new one; "" otherwise."""

@@ -20,6 +20,7 @@ _MAX_FILES = 60
 # A class name in its declaration, after a keyword and with what may stand between them.
 _CLASS_HEAD = re.compile(rb"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*")
 _WORD = re.compile(rb"\w+")
+_WORDS = re.compile(r"\w+")
 # Languages in which only types are imported.
 _OF_TYPES = ("java", "c#")
 
@@ -45,6 +46,19 @@ def members(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
         classes = {item.path for item in symbols if item.kind in CONTAINER and item.name == name and not item.is_hidden}
         found += [item for item in symbols if item.scope in classes and not item.is_hidden]
     return tuple(found)
+
+
+@lru_cache(maxsize=256)
+def makers(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
+    """Return the public functions that give an object of a class and are not called on one; none if too many files contain its
+    name."""
+    return tuple(
+        item
+        for symbols in _with_word(folder, name, language)
+        for item in symbols
+        if item.is_callable and item.kind != "constructor" and not item.is_hidden and not item.needs_object
+        and _WORDS.findall(item.returns) == [name]
+    )  # fmt: skip
 
 
 def _with_word(folder: Path, name: str, language: str) -> Sequence[tuple[Symbol, ...]]:

@@ -114,6 +114,19 @@ _CASES: dict[str, tuple[dict[str, str], dict[str, str], str, str, str]] = {
         {"w/lamp.py": "class Point:\n    def __init__(self, x: float, y: float): pass\nclass Lamp:\n    def move(self, to: Point, speed: int = 1): pass\n"},
         "a.py", "l.move(1, y=2)\nl.move(1, 2, 3)\n", "l.move(Point(1, 2))\nl.move(Point(1, 2), 3)\n",
     ),
+    "gathered by a function, python": (
+        {"w/lamp.py": "def fill(center_x: float, center_y: float, width: float, height: float, tint: str): pass\n"},
+        {"w/lamp.py": "from typing import NamedTuple\nclass Box(NamedTuple):\n    left: float\n    top: float\n    width: float\n    height: float\n"
+            "def corner_box(left: float, top: float, width: float, height: float) -> Box: pass\n"
+            "def middle_box(x: float, y: float, width: float, height: float, turn: int = 0) -> Box: pass\n"
+            "def fill(box: Box, tint: str): pass\n"},
+        "a.py", "fill(1, 2, 3, height=f(4), tint='a')\n", "fill(middle_box(1, 2, 3, f(4)), 'a')\n",
+    ),
+    "gathered by a static function, c++": (
+        {"w.hpp": "namespace w { class Lamp { public: void move(float from_x, float from_y, int speed); }; }"},
+        {"w.hpp": "namespace w { class Point { public: static Point at(float x, float y); private: float a; }; class Lamp { public: void move(const Point& to, int speed); }; }"},
+        "a.cpp", "l.move(1, 2, 3);", "l.move(w::Point::at(1, 2), 3);",
+    ),
     "gathered, c#": (
         {"L.cs": "namespace W { public class Lamp { public void Move(float x, float y) {} } }"},
         {"L.cs": "namespace W { public struct Point { public Point(float x, float y) {} } public class Lamp { public void Move(Point to) {} } }"},
