@@ -269,8 +269,11 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
     if old.is_callable and new.is_callable:
         # A name that only stands in another file has a change of its own for its arguments.
         form = leg.form(old, new) if old.path != new.path else None
-        if form is not None and score * form.share >= _MIN_SCORE:
+        is_whole = form is not None and not form.lost and not form.unknown
+        if form is not None and (is_whole or score * form.share >= _MIN_SCORE):
             yield call_rule(old, form, f"{id}-call", _with_what_is_missing(why, form), score)
+        if form is not None and form.gathered is not None:
+            score = score * SHARE_OTHER_KIND  # with the new name alone no call compiles
         if has_other_object(old, new, leg.types):
             if form is not None:
                 return
