@@ -122,6 +122,12 @@ _CASES: dict[str, tuple[dict[str, str], dict[str, str], str, str, str]] = {
             "def fill(box: Box, tint: str): pass\n"},
         "a.py", "fill(1, 2, 3, height=f(4), tint='a')\n", "fill(middle_box(1, 2, 3, f(4)), 'a')\n",
     ),
+    "gathered, with another name, python": (
+        {"w/lamp.py": "def fill_area(center_x: float, center_y: float, tint: str):\n    'Fill a part of the picture with a tint.'\n"},
+        {"w/lamp.py": "class Spot:\n    pass\ndef spot_of(x: float, y: float) -> Spot: pass\n"
+            "def fill_spot(spot: Spot, tint: str):\n    'Fill a part of the picture with a tint.'\n"},
+        "a.py", "fill_area(1, 2, 'a')\n", "fill_spot(spot_of(1, 2), 'a')\n",
+    ),
     "gathered by a static function, c++": (
         {"w.hpp": "namespace w { class Lamp { public: void move(float from_x, float from_y, int speed); }; }"},
         {"w.hpp": "namespace w { class Point { public: static Point at(float x, float y); private: float a; }; class Lamp { public: void move(const Point& to, int speed); }; }"},
