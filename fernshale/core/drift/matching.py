@@ -43,6 +43,8 @@ _MAX_WEIGHED = 60
 _MAX_PAIRS = 100_000
 _MIN_WEIGHED = 16
 _MAX_CANDIDATES = 5
+# Of a longer part of a name, the rest without the first letter is looked for as well: `hpaned` and `paned`.
+_MIN_PART = 5
 # How many names must have lost or gained the same part, so that another name is changed by it.
 _MIN_SWAPS = 3
 # So many members, and declarations, make a type that stayed the successor of one that went.
@@ -214,6 +216,7 @@ class _Work:
         self.words = Rarity(word for item in (*self.old, *self.new) for word in item.words)
         self.docs = Rarity({doc_text(item) for item in (*self.old, *self.new)}, words_of_text)
         self.new_paths = {item.path for item in self.new if not item.is_hidden}
+        self.stayed = Counter(path[:-1] for path in {item.path for item in self.old} & self.new_paths)
         self.old_members, self.new_members = Members(self.old), Members(self.new)
         self.old_order, self.new_order = neighbour_names(self.old), neighbour_names(self.new)
         self.paired = {item.name: item.name for item in self.old}
@@ -243,6 +246,7 @@ class _Work:
             | {("type", world.type_of(name)) for name in type_names(trait.symbol)}
             | {("owner", name) for item in trait.symbol.parameters for name in names_in_type(item.type)}
             | {("name", "".join(parts_of(name))) for name in successors.get(trait.symbol.name, ())}
+            | {("part", part[1:]) for part in parts_of(trait.symbol.name) if len(part) > _MIN_PART}
             for trait in old.traits
         ]
         weigher.begin(world)
@@ -311,7 +315,8 @@ class _Work:
         result = dict(found)
         for symbol in gone:
             listed = result.get(symbol.path, ())
-            if listed and listed[0].score >= SWAPPED_PART:
+            # The signs of an operator are no part of its name.
+            if (listed and listed[0].score >= SWAPPED_PART) or not symbol.name.isidentifier():
                 continue
             parts = frozenset(parts_of(symbol.name))
             scopes = dict.fromkeys((_mapped(symbol.scope, self.scopes), symbol.scope))
@@ -421,14 +426,15 @@ class _Work:
         return {path: tuple(item for item in listed if item.score >= _MIN_CHANCE) for path, listed in judged.items()}
 
     def _learn_scopes(self) -> None:
-        """A namespace or module of which most went to one other place went there."""
+        """A namespace or module of which most went to one other place went there, unless as much stayed."""
         homes: dict[Path, Counter[Path]] = defaultdict(Counter)
         for path, symbol in self.chosen.items():
             if path[:-1] and path[:-1] != symbol.scope:
                 homes[path[:-1]][symbol.scope] += 1
         for scope, into in homes.items():
             best, times = into.most_common(1)[0]
-            if times >= 3 and times * 2 > sum(into.values()) and scope not in self.scopes:
+            is_most = times >= 3 and times * 2 > sum(into.values()) + self.stayed[scope]
+            if is_most and scope not in self.scopes:
                 self.scopes.setdefault(scope, best)
 
 

@@ -333,3 +333,50 @@ def test_a_type_whose_members_moved_to_another_became_that(moved: int, uses: int
     if score > 0.5:
         # What only names the type, and what moved with it, are no changes of their own.
         assert not [item for item in changes if item.kind in ("signature", "moved")]
+
+
+def test_a_scope_that_lost_some_of_its_names_is_where_it_was(tree: Tree) -> None:
+    """Of a namespace some types went to another; a name that another replaced there is not looked for where those went."""
+    stays = "".join(f"export interface Kept{word} {{ size: number; }}\n" for word in ("Bow", "Keel", "Mast", "Oar"))
+    went = "".join(f"export interface {word}Chart {{ {word.lower()}: number; }}\n" for word in ("Tide", "Depth", "Fog"))
+    lit = "export interface Lamp{} {{ warmth: number; glow: string; }}\n"
+    old = f"export namespace harbour {{\n{stays}{went}{lit.format('Options')}}}\n"
+    new = (
+        f"export namespace harbour {{\n{stays}{lit.format('Settings')}}}\n"
+        f"export namespace charts {{\n{went}{lit.format('Settings')}}}\n"
+    )
+    changes = changes_between(tree("old", {"w.d.ts": old}), tree("new", {"w.d.ts": new}))
+    best = {
+        c.old.name: c.candidates[0].symbol.full for c in changes if c.old and c.old.name != c.old.full and c.candidates
+    }
+    assert best["LampOptions"] == "harbour.LampSettings"
+    assert best["TideChart"] == "charts.TideChart"
+
+
+@pytest.mark.parametrize(("was", "now"), [("hpaned", "paned"), ("ilantern", "lantern")])
+def test_a_name_that_lost_one_letter_of_a_part_is_found(was: str, now: str, tree: Tree) -> None:
+    # More new names share the other parts than are looked at.
+    more = "".join(
+        f"Row *row_{a}{b}_new(void);\n"
+        for a in "bcdfgklm"
+        for b in ("oat", "ell", "uoy", "ank", "elt", "ow", "ay", "ug", "ar")
+    )
+    old, new = (
+        tree("old", {"w.h": f"Row *row_{was}_new(void);\n"}),
+        tree("new", {"w.h": f"{more}Row *row_{now}_new(void);\n"}),
+    )
+    (change,) = (c for c in changes_between(old, new) if c.old is not None and was in c.old.name)
+    assert change.candidates[0].symbol.name == f"row_{now}_new"
+
+
+def test_another_operator_is_not_another_spelling_of_the_same(tree: Tree) -> None:
+    words = ("mast", "keel", "sail", "oar", "bow")
+    spelled = [f"void set{word.capitalize()}(int);" for word in words], [f"void set_{word}(int);" for word in words]
+    same = "bool operator==(const Row&) const; Row& operator=(const Row&); int a;"
+    old = tree(
+        "old", {"w.hpp": f"class Row {{ public: {same} bool operator<(const Row&) const; {' '.join(spelled[0])} }};"}
+    )
+    new = tree("new", {"w.hpp": f"class Row {{ public: {same} {' '.join(spelled[1])} }};"})
+    changes = {c.old.name: c for c in changes_between(old, new) if c.old is not None}
+    assert changes["setMast"].candidates[0].symbol.name == "set_mast"
+    assert not any(item.symbol.name.startswith("operator") for item in changes["operator<"].candidates)
