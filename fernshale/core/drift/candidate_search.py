@@ -21,12 +21,14 @@ Path = tuple[str, ...]
 Key = tuple[str, object]
 # Old symbols for which candidates are searched at a time.
 _ROWS_AT_ONCE = 512
+# Longer names may have their last two parts in common: `row_lamp_get_glow` and `row_light_get_glow`.
+_MIN_PARTS_OF_END = 2
 # Features of more symbols than this do not produce candidates.
 _MAX_SYMBOLS_OF_KEY = {"part": 1000, "type": 300, "owner": 300, "name": 100_000, "scope": 100_000}
 _MAX_SYMBOLS_OF_OTHER_KEYS = 100
 # How near it brings two symbols that both have a key of this kind, per squared rarity.
 _NEARNESS = {
-    "name": 12_000, "scope": 4_000, "part": 4_000, "owner": 3_000, "type": 2_000, "member": 2_000, "parameter": 2_000,
+    "name": 12_000, "end": 6_000, "scope": 4_000, "part": 4_000, "owner": 3_000, "type": 2_000, "member": 2_000, "parameter": 2_000,
     "file": 1_000, "word": 600,
 }  # fmt: skip
 
@@ -55,8 +57,11 @@ class Side:
 
 
 def keys_of(symbol: Symbol, scope: Path, file: str, members: frozenset[str]) -> set[Key]:
-    keys: set[Key] = {("part", part) for part in parts_of(symbol.name)}
-    keys |= {("name", "".join(parts_of(symbol.name))), ("scope", scope), ("file", file)}
+    parts = parts_of(symbol.name)
+    keys: set[Key] = {("part", part) for part in parts}
+    keys |= {("name", "".join(parts)), ("scope", scope), ("file", file)}
+    if len(parts) > _MIN_PARTS_OF_END:
+        keys.add(("end", parts[-2:]))
     keys |= {("member", name) for name in members}
     keys |= {("word", word) for word in symbol.words}
     keys |= {("parameter", item.name) for item in symbol.parameters if len(item.name) > 3}

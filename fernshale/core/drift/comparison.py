@@ -388,7 +388,6 @@ def _forwarder(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> A
 
 def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterator[ApiChange]:
     """Report a symbol that only the new release calls deprecated, with the replacement that it names or forwards to."""
-    before = old[0]
     fresh = next((item for item in new if item.deprecated), None)
     if fresh is not None and not any(item.deprecated for item in old):
         forwarded = forwards_to(fresh, sides.stated.names)
@@ -403,9 +402,12 @@ def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Side
             stated = SymbolCandidate(
                 passed.target, STATED, (english("its body is only {code}", code=short(fresh.value)),)
             )
-        candidates: tuple[SymbolCandidate, ...] = (
-            () if stated is None else (with_call(stated, fresh, fresh.scope, sides.stated.names),)
-        )
+        # The call that a body makes is written with the names of its own parameters.
+        given = [item.name for item in fresh.given]
+        before = next((item for item in old if [each.name for each in item.given] == given), old[0])
+        if stated is not None and [each.name for each in before.given] == given:
+            stated = with_call(stated, fresh, fresh.scope, sides.stated.names)
+        candidates: tuple[SymbolCandidate, ...] = () if stated is None else (stated,)
         if not all(item.deprecated for item in new):
             # The text is about some calls only, and nothing says which.
             why = english(

@@ -20,6 +20,7 @@ from fernshale.core.drift.similarity import (
     World,
     body_signals,
     compare_names,
+    is_called,
     is_of_argument,
     kind_signals,
     member_signals,
@@ -61,7 +62,7 @@ class PairWeigher:
         self.old, self.new, self._table = old, new, table
         self._names: dict[Hashable, tuple[_Part, NameComparison]] = {}
         self._bodies: dict[tuple[int, int], _Part] = {}
-        self._kinds: dict[tuple[str, str], _Part] = {}
+        self._kinds: dict[tuple[str, str, bool], _Part] = {}
         numbers: dict[Hashable, int] = {}
         self._old_signatures, self._new_signatures = (
             [numbers.setdefault(trait.signature, len(numbers)) for trait in traits]
@@ -132,7 +133,7 @@ class PairWeigher:
         return known
 
     def _weigh_kinds(self, old: Traits, new: Traits) -> _Part:
-        key = old.symbol.kind, new.symbol.kind
+        key = old.symbol.kind, new.symbol.kind, is_called(old.symbol) == is_called(new.symbol)
         known = self._kinds.get(key)
         if known is None:
             known = self._kinds[key] = self._part(kind_signals(old.symbol, new.symbol))

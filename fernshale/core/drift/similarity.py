@@ -168,7 +168,12 @@ def kind_signals(old: Symbol, new: Symbol) -> Sequence[Signal]:
     """What their kinds say."""
     if old.kind == new.kind or (old.is_callable and new.kind == "class"):
         return ()
-    return (_OTHER_KIND_CALLED_ALIKE if old.is_callable == new.is_callable else _OTHER_KIND,)
+    return (_OTHER_KIND_CALLED_ALIKE if is_called(old) == is_called(new) else _OTHER_KIND,)
+
+
+def is_called(symbol: Symbol) -> bool:
+    """Whether it is written like a function: a macro with small letters often is another name for one."""
+    return symbol.is_callable or (symbol.kind == "macro" and not symbol.name.isupper())
 
 
 def is_unfolded(one: Symbol, other: Symbol) -> bool:

@@ -193,3 +193,16 @@ def test_a_name_in_the_documentation_of_a_function_is_not_what_it_passes_on_to(t
     changes = changes_between(tree("old", {"wick.py": old}), tree("new", {"wick.py": new}))
     evidence = [text for item in changes for candidate in item.candidates for text in candidate.evidence]
     assert evidence and not any("passed on" in text for text in evidence)
+
+
+def test_the_call_of_one_overload_is_not_written_with_the_parameters_of_another(tree: Tree) -> None:
+    old = "class Row { public: void swap(Row& row); };\nvoid swap(Row& one, Row& two);\n"
+    new = (
+        "class Row { public: void swap(Row& row); };\nvoid swap(Row& one, Row& two);\n"
+        "[[deprecated]] inline void swap(Row& left, Row* right) { left.swap(*right); }\n"
+    )
+    before, after = tree("old", {"w.hpp": old}), tree("new", {"w.hpp": new})
+    changes = changes_between(before, after)
+    assert any(item.kind == "deprecated" for item in changes)
+    for rule in guess_rules(changes, before, after, "t", ()).rules:
+        assert "left" not in getattr(rule, "new", "")
