@@ -113,13 +113,13 @@ class Symbol:
     def is_overridable(self) -> bool:
         """Whether classes of others may have a method in its place."""
         may_be = "virtual" in self.marks or "abstract" in self.marks or self.file.endswith(_ALL_VIRTUAL)
-        return may_be and self.kind == "method" and self.marks.isdisjoint(_NEVER_VIRTUAL)
+        return may_be and self.kind == "method" and bool(self.scope) and self.marks.isdisjoint(_NEVER_VIRTUAL)
 
     @property
     def needs_object(self) -> bool:
-        """Whether calls are made on an object of the class."""
+        """Whether calls are made on an object of the class. A method whose class could not be read is called like a function."""
         takes_self = not self.file.endswith(_RUST) or (bool(self.parameters) and self.parameters[0].name == "self")
-        return self.kind == "method" and self.marks.isdisjoint(_OF_THE_CLASS) and takes_self
+        return self.kind == "method" and bool(self.scope) and self.marks.isdisjoint(_OF_THE_CLASS) and takes_self
 
     @property
     def is_of_class(self) -> bool:

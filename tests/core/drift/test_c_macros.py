@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import shutil
 import subprocess
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -13,6 +14,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.drift.parsing import read_source
 from fernshale.core.drift.parsing.cfamily import prepare
+from fernshale.core.drift.symbols import Symbol
 
 _HEADER = """\
 #include <stdarg.h>
@@ -173,3 +175,17 @@ def test_lengths_and_line_ends_stay_whatever_the_text(text: str) -> None:
     assert [at for at, one in enumerate(done) if one in b"\r\n"] == [
         at for at, one in enumerate(data) if one in b"\r\n"
     ]
+
+
+@pytest.mark.parametrize("first", ["class Fog;", "struct Fog;", "enum class Fog : int;"])
+def test_a_word_before_a_type_that_is_only_named_leaves_the_next_class_its_name(first: str) -> None:
+    text = f"#include <list>\nOAR_BEGIN_NAMESPACE\n\n{first}\n\nclass OAR_EXPORT Boat : public Hull\n{{\n    OAR_OBJECT\npublic:\n    void row(int);\n}};\nOAR_END_NAMESPACE\n"
+    found = {item.path: item.kind for item in read_source(text.encode(), "boat.h")}
+    assert found["Boat",] == "class" and found["Boat", "row"] == "method"
+    assert found.get(("Fog",)) != "constant"
+
+
+def test_a_method_without_a_class_is_called_like_a_function() -> None:
+    method = Symbol("method", "row", (), "a.hpp", 1, marks=frozenset({"virtual"}))
+    assert not method.needs_object and not method.is_overridable
+    assert replace(method, scope=("Boat",)).needs_object and replace(method, scope=("Boat",)).is_overridable
