@@ -185,6 +185,33 @@ def test_a_word_before_a_type_that_is_only_named_leaves_the_next_class_its_name(
     assert found.get(("Fog",)) != "constant"
 
 
+def test_macros_for_access_and_at_the_end_of_a_class_leave_its_members() -> None:
+    text = """\
+class Boat : public Hull {
+public:
+    explicit Boat(int a);
+OAR_SIGNALS:
+    void launched();
+public OAR_SLOTS:
+    void launch(int at);
+private:
+    int length;
+    OAR_NO_COPY(Boat)
+};
+class Raft {
+    void sink();
+    OAR_NO_COPY(Raft, Boat)
+};
+enum Way { OAR_UP, OAR_DOWN };
+"""
+    found = {item.path: item.kind for item in read_source(text.encode(), "boat.hpp")}
+    assert {"launched", "launch", "length"} == {path[1] for path in found if path[0] == "Boat" and len(path) == 2} - {
+        "Boat"
+    }
+    assert found["Raft", "sink"] == "method" and found["OAR_DOWN",] == "enumerator"
+    assert {path[0] for path in found} == {"Boat", "Raft", "Way", "OAR_UP", "OAR_DOWN"}
+
+
 def test_a_method_without_a_class_is_called_like_a_function() -> None:
     method = Symbol("method", "row", (), "a.hpp", 1, marks=frozenset({"virtual"}))
     assert not method.needs_object and not method.is_overridable

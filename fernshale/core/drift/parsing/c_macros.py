@@ -55,6 +55,10 @@ _ENUM = lazy_pattern(rb"\benum\b[^;{}()]*\{(?P<body>[^{}]*)\}")
 _AFTER_ENUMERATOR = lazy_pattern(
     rb"(?:^|[,\n/])\s*[A-Za-z_]\w*[ \t]+(?P<macro>[A-Z][A-Z0-9_]{2,}(?:[ \t]*\((?:[^()]|\([^()]*\))*\))?)\s*(?=[,=]|\Z|//|/\*)"
 )
+# A macro in place of, or within, the word that says who may use the members below it.
+_ACCESS = lazy_pattern(
+    rb"(?m)\b(?:public|protected|private)[ \t]+(?P<word>[A-Z][A-Z0-9_]+)[ \t]*:(?!:)|^[ \t]*(?P<whole>[A-Z][A-Z0-9_]{2,}[ \t]*:)[ \t]*\r?$"
+)
 _POINTER_CONVENTION = lazy_pattern(rb"\(\s*(?P<macro>_*[A-Z][A-Z0-9_]{2,})\s*\*\s*\w*\s*\)\s*\(")
 
 
@@ -73,6 +77,7 @@ def blank_macros(data: bytes) -> bytes:
     spans = [span for start, end in find_declarations(data) for span in _macros_of(data, start, end, ends)]
     for enum in _ENUM.finditer(data):
         spans += [found.span("macro") for found in _AFTER_ENUMERATOR.finditer(data, *enum.span("body"))]
+    spans += [found.span("word" if found["word"] else "whole") for found in _ACCESS.finditer(data)]
     return blanked(data, spans, ends) if spans else data
 
 

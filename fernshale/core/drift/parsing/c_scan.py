@@ -30,6 +30,10 @@ _COMMENT = lazy_pattern(rb"(?s)//[^\n]*|/\*.*?\*/")
 _COMPLETE_MACROS = lazy_pattern(rb"(?s)(?:_*[A-Z][A-Z0-9_]{2,}\b\s*(?:\((?:[^()]|\((?:[^()]|\([^()]*\))*\))*\)\s*)?)*")
 
 
+# A macro with arguments as the last thing in a class.
+_MACRO_CALL = lazy_pattern(rb"\s*[A-Z_][A-Z0-9_]*[ \t]*\([^;{}]*\)\s*")
+
+
 def find_declarations(data: bytes) -> Iterator[Span]:
     """The spans of the declarations of files, namespaces and classes, without their end or body."""
     start = at = 0
@@ -44,7 +48,7 @@ def find_declarations(data: bytes) -> Iterator[Span]:
                     yield start, begin  # macros that need no semicolon
                 start = at
             continue
-        if start < begin and first != _CLOSE:
+        if start < begin and (first != _CLOSE or _MACRO_CALL.fullmatch(data, start, begin)):
             yield start, begin
         if first == _OPEN:
             head = data[start:begin]
