@@ -12,7 +12,7 @@ from functools import partial
 from typing import Any
 
 from fernshale.core.base.globs import matches
-from fernshale.core.base.languages import endings_of
+from fernshale.core.base.languages import SCRIPTS, endings_of
 from fernshale.core.base.textfile import position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import USUAL, Formats
@@ -149,7 +149,9 @@ def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
             for start, end, new in holder_import(rule, path, text)
         )
         edits = tuple(sorted((*added, *edits), key=lambda edit: edit.start))
-    gone = rule.old if isinstance(rule, MoveRule) and rule.replaces_import else ""
+    gone = ""
+    if isinstance(rule, MoveRule) and rule.replaces_import and path.endswith(SCRIPTS):
+        gone = rule.old
     return _without_left_imports(path, text, edits, gone) if edits else ()
 
 

@@ -57,7 +57,8 @@ _AFTER_ENUMERATOR = lazy_pattern(
 )
 # A macro in place of, or within, the word that says who may use the members below it.
 _ACCESS = lazy_pattern(
-    rb"(?m)\b(?:public|protected|private)[ \t]+(?P<word>[A-Z][A-Z0-9_]+)[ \t]*:(?!:)|^[ \t]*(?P<whole>[A-Z][A-Z0-9_]{2,}[ \t]*:)[ \t]*\r?$"
+    rb"(?m)\b(?:public|protected|private)[ \t]+(?P<word>[A-Z][A-Z0-9_]+)[ \t]*:(?!:)"
+    rb"|^[ \t]*(?P<whole>[A-Z][A-Z0-9_]{2,}[ \t]*:)[ \t]*\r?$"
 )
 _POINTER_CONVENTION = lazy_pattern(rb"\(\s*(?P<macro>_*[A-Z][A-Z0-9_]{2,})\s*\*\s*\w*\s*\)\s*\(")
 

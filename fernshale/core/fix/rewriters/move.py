@@ -21,7 +21,7 @@ _IMPORTING = (*endings_of("java"), *endings_of("c#"), *endings_of("rust"))
 def find(rule: MoveRule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     """Rewrite chains of names that end like the old one; names omitted in the chain are omitted in the new one, too."""
     old, new = re.split(r"::|\.", rule.old), re.split(r"::|\.", rule.new)
-    if rule.replaces_import:
+    if rule.replaces_import and path.endswith(SCRIPTS):
         yield from _uses_of_imported(rule, path, text)
         return
     tokens = tokenize(text, path)
@@ -57,8 +57,6 @@ def find(rule: MoveRule, path: str, text: str) -> Iterator[tuple[int, int, str]]
 
 def _uses_of_imported(rule: MoveRule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     """The uses of a name that a script imports from the module that has the new name, without its imports."""
-    if not path.endswith(SCRIPTS):
-        return
     lines = list(import_lines(text, path))
     words = rf"[{{,]\s*(?:type\s+)?{re.escape(rule.old)}\s*[,}}]"
     if not any(re.search(words, line["names"]) and line["module"] in _modules_of(rule.text) for line in lines):

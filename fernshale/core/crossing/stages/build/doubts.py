@@ -33,11 +33,14 @@ _PYTHON = ENDINGS["python"]
 _WORD = lazy_pattern(r"[^\W\d]\w*")
 
 
-def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: ProjectScan) -> str:
-    """The reason to look before a rule is applied at these places; "" where there is none."""
+def find_doubt(
+    rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: ProjectScan, automatic_from: float = AUTOMATIC_FROM
+) -> str:
+    """The reason to look before a rule is applied at these places; "" where there is none. What takes time is only asked of rules
+    that would be applied automatically otherwise."""
     if dropped := dropped_by(rule, edits, is_declared=rules.is_declared(rule)):
         return words_of_loss(dropped)
-    if broken := _broken_by(rule, edits, scan):
+    if rule.confidence >= automatic_from and (broken := _broken_by(edits, scan)):
         return tr("{broken} would not compile with it", broken=broken)
     if unimported := _without_import(rule, edits, scan):
         return tr(
@@ -78,10 +81,8 @@ def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) ->
     return None
 
 
-def _broken_by(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
+def _broken_by(edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
     """The first file whose syntax has more faults with the edits than without; "" where there is none."""
-    if rule.confidence < AUTOMATIC_FROM:
-        return ""
     for path, group in edits_by_file(edits).items():
         text = scan.read(path)
         if text is None:

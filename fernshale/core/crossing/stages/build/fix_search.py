@@ -147,7 +147,7 @@ class FixSearch:
         # With a placeholder, the error only becomes another one.
         clears = 0 if rule.leaves_placeholder else clears
         confidence = rule.confidence * (SHARE_BY_SYMBOL if case.names_symbol else SHARE_BY_LINE)
-        doubt = find_doubt(rule, edits, self.rules, self.scan)
+        doubt = find_doubt(rule, edits, self.rules, self.scan, automatic_from)
         return Fix(rule, self.rules.source(rule), edits, (), here, clears, confidence, automatic_from, doubt)
 
     def _here(

@@ -53,7 +53,7 @@ def silent_fixes(
             0,
             SHARE_BY_SYMBOL * rule.confidence,
             far,
-            find_doubt(rule, found, rules, scan),
+            find_doubt(rule, found, rules, scan, far),
         )
         for found, rule in best.items()
     ]

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import pytest
 
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.rules.sources import keep_rules
+from fernshale.core.crossing.rules.sources import keep_rules, leg_rules
+from fernshale.core.crossing.stages.build.doubts import find_doubt
 from fernshale.core.crossing.stages.build.view import BuildView
 from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.drift.parsing import count_faults
+from fernshale.core.fix.apply import find_edits
 from fernshale.core.fix.rules import RewriteRule
 from tests.conftest import Tree
 from tests.crossing_steps import act
@@ -41,6 +44,20 @@ def test_what_breaks_the_syntax_is_asked_about(
     fix = cause.fixes[0]
     assert fix.doubt == ("" if is_whole else f"{path} would not compile with it")
     assert fix.is_automatic == is_whole
+
+
+def test_it_is_asked_of_all_that_would_be_automatic_in_this_crossing(tree: Tree) -> None:
+    rule = RewriteRule("glow", "w", pattern="glow($a)", replacement="shine.[$a]()", confidence=0.7)
+    files = {"src/a.ts": "glow(1);\n", "said.log": "src/a.ts:1:1: error: 'glow' was not declared in this scope\n"}
+    crossing = begin_engine(tree, {"a.txt": "1"}, {"a.txt": "2"}, files, "cat {project}/said.log; exit 1")
+    keep_rules(crossing, [rule])
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+    edits = find_edits(rule, TreePath("src/a.ts"), "glow(1);\n")
+    scan = inspect(crossing, Work()).scan
+    rules = leg_rules(scan, crossing, Work())
+    assert find_doubt(rule, edits, rules, scan, 0.9) == ""
+    assert find_doubt(rule, edits, rules, scan, 0.5) == "src/a.ts would not compile with it"
 
 
 def test_faults_of_a_grammar_are_counted() -> None:
