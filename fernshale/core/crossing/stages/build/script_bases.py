@@ -17,7 +17,7 @@ def may_derive(
 ) -> bool:
     """Return whether the class `name` of a file can have the release's class `base` of a scope as base. True for other languages.
 
-    An interface has no code that the release could reach. `is_of_release` tells of a module whether the release can be meant.
+    An interface has no code that the release could reach. `is_of_release` says whether a module may be one of the release.
     """
     if not path.endswith(SCRIPTS):
         return True
