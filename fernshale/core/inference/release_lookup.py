@@ -8,19 +8,20 @@ from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.base.languages import LANGUAGES
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.parsing import read_source
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import CONTAINER, Symbol
+from fernshale.core.drift.type_exchange import names_in_type
 from fernshale.core.process.text_search import files_with
 
 # If more files contain a name, it is too common to help.
 _MAX_FILES = 60
-# A class name in its declaration, after a keyword and with what may stand between them.
-_CLASS_HEAD = re.compile(rb"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*")
-_WORD = re.compile(rb"\w+")
-_WORDS = re.compile(r"\w+")
+# The head of a class: its keyword, and the rest of the line up to its body.
+_CLASS_HEAD = lazy_pattern(rb"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*")
+_WORD = lazy_pattern(rb"\w+")
 # Languages in which only types are imported.
 _OF_TYPES = ("java", "c#")
 
@@ -57,7 +58,7 @@ def makers(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
         for symbols in _with_word(folder, name, language)
         for item in symbols
         if item.is_callable and item.kind != "constructor" and not item.is_hidden and not item.needs_object
-        and _WORDS.findall(item.returns) == [name]
+        and names_in_type(item.returns) == [name]
     )  # fmt: skip
 
 

@@ -261,7 +261,7 @@ def _outside_namespaces(text: str) -> str:
 
 def is_internal(specifier: str) -> bool:
     """Whether a module is not meant for users of its package, or is another build of the same code."""
-    return any(_PRIVATE.fullmatch(part) for part in specifier.split("/")[1:])
+    return rank_of(specifier)[0] > 0
 
 
 def rank_of(specifier: str) -> tuple[int, int, str]:
