@@ -174,7 +174,7 @@ def without_import(name: str, path: str, text: str) -> Iterator[tuple[int, int, 
                 rf"(?:,\s*{re.escape(name)}\b(?!\s+as\b))|(?<![\w,])\s*\b{re.escape(name)}\s*,[ \t]*", listed
             )
             if entry is not None:
-                # What is between the bracket and the first name stays.
+                # Spaces and line ends before the first name stay.
                 kept = entry[0][: len(entry[0]) - len(entry[0].lstrip())] if entry.start() == 0 else ""
                 yield at + entry.start(), at + entry.end(), kept
 

@@ -273,7 +273,7 @@ def _words_before(tokens: list[_Token]) -> Iterator[Span]:
         for at, token in enumerate(before)
         if token.kind == "word" and token.text not in _KEYWORDS and token.text not in _TYPE_KEYWORDS
     ]
-    # What is declared by a keyword is a type itself: `BEGIN_NAMESPACE class Lamp`.
+    # `class Lamp` needs no type before it, so a word in front of it is a macro: `BEGIN_NAMESPACE class Lamp`.
     has_type = any(token.text in _TYPE_KEYWORDS for token in before) or (before and before[-1].text in _ELABORATED)
     kept: set[int] = set()
     for at, _ in names:
