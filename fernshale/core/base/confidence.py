@@ -56,6 +56,8 @@ PLACEHOLDER = 0.2
 # A renamed parameter, and a parameter that replaces another.
 SAME_POSITION = 0.93
 PARAMETER_REPLACED = 0.7
+# An own member that a new member of a base class clashes with gets another name: which one is a matter of taste.
+OWN_MEMBER_RENAMED = 0.8
 # A method to implement, whose body is a stub; an override with the new types.
 STUB = 0.5
 # A mark of all derived classes in the new release's examples, and of none in the old one's.

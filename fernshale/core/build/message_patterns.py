@@ -35,6 +35,7 @@ EMPTY, UNTYPED, NUMBER, INCOMPLETE = (
     marked("incomplete type"),
 )
 NO_STRUCTURE = marked("no structure")
+CLASH = marked("member clash")
 
 # A name is missing, wherever the compiler expected it.
 MISSING = (NAME, MEMBER, TYPE)
@@ -258,6 +259,20 @@ WORDINGS: tuple[Wording, ...] = (
         rf"invalid use of (?:non-static )?member function {_S}",
         r"^(?P<symbol>)reference to non-static member function must be called",
         rf"attempted to take value of method {_S}",
+    ),
+    *_rows(
+        CLASH,
+        marked("{symbol} clashes with a member of its base class"),
+        rf"^Property {_S} defined in '[^']+' is read-only",
+        rf"^Cannot override (?:final|writeable) attribute {_S}",
+        rf"^Cannot assign to attribute {_S} for class '[^']+'\s+(?:Attribute|Property) '\w+' (?:is read-only|has no defined)",
+        rf"AttributeError: (?:can't set attribute|property) {_S}(?: of '[^']+' object has no setter)?",
+        rf"^{_S} is defined as an? (?:accessor|property) in class '[^']+', but is overridden here",
+        rf"^Class '[^']+' defines instance member \w+ {_S}, but extended class",
+        rf"^virtual function {_S} overriding final function",
+        rf"^declaration of {_S} overrides a 'final' function",
+        r"^(?P<symbol>\w+)\([^()]*\) in \w+ cannot override \w+\([^()]*\) in \w+\s+overridden method is (?:final|static)",
+        r"^'[\w.]*?(?P<symbol>\w+)(?:\([^']*\))?': cannot override inherited member '[^']+' because it is (?:sealed|not marked)",
     ),
     *_rows(
         OVERRIDE,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -88,7 +88,7 @@ def python_classes(text: str) -> tuple[PythonClass, ...]:
             members: dict[str, int] = {}
             fields: dict[str, int] = {}
             for item in node.body:
-                for name, spot in _defined(item):
+                for name, spot in defined_names(item):
                     members.setdefault(name, text.index(name, places.at(*spot)))
                 for attribute in _set_by(item):
                     fields.setdefault(attribute.attr, places.end(attribute) - len(attribute.attr))
@@ -99,7 +99,7 @@ def python_classes(text: str) -> tuple[PythonClass, ...]:
     return tuple(sorted(found, key=lambda item: item.start))
 
 
-def _defined(item: ast.stmt) -> list[tuple[str, tuple[int, int]]]:
+def defined_names(item: ast.stmt) -> list[tuple[str, tuple[int, int]]]:
     """The names a statement of a class body defines, each with line and column from which on it is named."""
     if isinstance(item, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
         word = {ast.FunctionDef: "def", ast.AsyncFunctionDef: "async def", ast.ClassDef: "class"}[type(item)]
@@ -128,8 +128,13 @@ def derived_spans(text: str, path: str, derives: Sequence[str]) -> list[tuple[in
         tokens = tokenize(text, path)
         spans = class_bodies(tokens)
         bodies = [(name, bases, tokens[first].start, tokens[last - 1].end) for name, bases, first, last in spans]
-    one = set(wanted)
-    # Classes of the file that derive from a derived one, in any order.
-    for _ in bodies:
-        one |= {name for name, bases, _, _ in bodies if one & set(bases)}
+    one = with_derived(wanted, [(name, bases) for name, bases, _, _ in bodies])
     return [(first, last) for name, bases, first, last in bodies if one & set(bases) or name in one - wanted]
+
+
+def with_derived(names: Collection[str], classes: Sequence[tuple[str, Sequence[str]]]) -> frozenset[str]:
+    """`names`, and the classes of a file, each with its bases, that derive from one of them, in any order."""
+    found = frozenset(names)
+    while more := {name for name, bases in classes if name not in found and not found.isdisjoint(bases)}:
+        found |= more
+    return found

@@ -37,13 +37,13 @@ def own_classes(text: str, path: str) -> tuple[OwnClass, ...]:
     tokens = tokenize(text, path)
     is_script = path.endswith(SCRIPTS)
     return tuple(
-        OwnClass(name, bases, dict(reversed(list(_declared(tokens, first, last, is_script)))))
+        OwnClass(name, bases, dict(reversed(list(declared_members(tokens, first, last, is_script=is_script)))))
         for name, bases, first, last in class_bodies(tokens)
     )
 
 
-def _declared(tokens: Sequence[Token], first: int, last: int, is_script: bool) -> Iterator[tuple[str, int]]:
-    """Names at the level of a class body that begin a member."""
+def declared_members(tokens: Sequence[Token], first: int, last: int, *, is_script: bool) -> Iterator[tuple[str, int]]:
+    """Names at the level of a class body that begin a member, each with its character."""
     at = first + 1
     while at < last - 1:
         token, before, after = tokens[at], tokens[at - 1], tokens[at + 1]

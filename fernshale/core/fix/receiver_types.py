@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from functools import cached_property
 
 from fernshale.core.base.languages import TYPE_AFTER_NAME
-from fernshale.core.fix.classes import PYTHON, class_bodies
+from fernshale.core.fix.classes import PYTHON, class_bodies, with_derived
 from fernshale.core.fix.tokens import Token, group_end
 
 # Words in the position of a type that are none.
@@ -17,6 +17,8 @@ _NO_TYPES = frozenset(
      "typename", "using", "import", "from", "goto", "yield", "if", "while", "mut", "ref", "val", "readonly", "static", "final",
      "mutable", "public", "private", "protected", "export", "function", "fn", "async", "local", "pub", "impl", "for")
 )  # fmt: skip
+# The object whose method it is.
+_OWN = ("this", "self")
 # The tokens after a name that is declared.
 _AFTER_NAMES = ("=", ";", ",", ")", "(", "{", ":", "in")
 
@@ -44,6 +46,13 @@ class Owners:
             return False
         return not self._is_one(inner)
 
+    def is_certain(self, index: int) -> bool:
+        """Return whether the name at `index` is certainly that of a member of the type: this file declares the object with it."""
+        if index < 2 or self._tokens[index - 1].text not in (".", "->") or self._tokens[index - 2].text in _OWN:
+            return False
+        type_ = self._type_of_receiver(index - 2)
+        return type_ is not None and type_ in with_derived({self._of}, list(self._bases.items()))
+
     def _is_declared_here(self, index: int) -> bool:
         """Return whether the name is declared here: after a type, and before a parameter list or the end."""
         before, after = self._tokens[index - 1], self._tokens[index + 1 : index + 2]
@@ -66,7 +75,7 @@ class Owners:
 
     def _type_of_receiver(self, index: int) -> str | None:
         token = self._tokens[index]
-        if token.text in ("this", "self"):
+        if token.text in _OWN:
             return next((name for name, first, last in reversed(self._bodies) if first < index < last), None)
         if token.kind != "name" or (index and self._tokens[index - 1].text in (".", "->", "::")):
             return None

@@ -479,6 +479,18 @@ class DeclareRule(Replacement):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class RenameMemberRule(Replacement):
+    """Rename the member `old` of the project's own class `of`: its declaration, and its uses where an object's class is certain."""
+
+    of: str
+    kind: Literal["rename-member"] = "rename-member"
+
+    @property
+    def owner(self) -> str:
+        return self.of
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class AddMemberRule(Rule):
     """Add `text` to classes that derive from `base` without `member`, after the line with `after`, or at their start."""
 
@@ -623,7 +635,7 @@ class DeleteRule(Rule):
 
 AnyRule = Annotated[
     RenameRule | MoveRule | HeaderRule | ImportRule | ReimportRule | UnimportRule | GetterRule | AddArgumentRule
-    | KeywordRule | ReorderRule | CallRule | LiteralRule | DeclareRule | AddMemberRule | MarkRule | RewriteRule
+    | KeywordRule | ReorderRule | CallRule | LiteralRule | DeclareRule | RenameMemberRule | AddMemberRule | MarkRule | RewriteRule
     | SwitchOffRule | RenameIdRule | DataRule | DeleteRule,
     ByKind(),
 ]  # fmt: skip

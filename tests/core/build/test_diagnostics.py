@@ -6,6 +6,7 @@ import os
 import shutil
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 from string import Formatter
 
@@ -224,6 +225,29 @@ def test_a_class_that_is_only_announced_is_one_cause(message: str) -> None:
     owned = find_owners(read_diagnostics([f"a.cpp:3:5: error: {message}"], ()), _scan(Path("/game")))
     (cause,) = find_causes(owned)
     assert (cause.kind, cause.symbol, cause.title) == ("incomplete type", "Pier", "Pier is only announced here")
+
+
+@pytest.mark.parametrize(
+    "message",
+    [
+        'Property "hour" defined in "Stage" is read-only',
+        'Cannot override final attribute "hour" (previously declared in base class "Stage")',
+        'Cannot assign to attribute "hour" for class "Pier*"\n    Attribute "hour" is read-only',
+        "AttributeError: can't set attribute 'hour'",
+        "AttributeError: property 'hour' of 'Pier' object has no setter",
+        "'hour' is defined as an accessor in class 'Stage', but is overridden here in 'Pier' as an instance property.",
+        "virtual function 'virtual int Pier::hour()' overriding final function",
+        "declaration of 'hour' overrides a 'final' function",
+        "hour() in Pier cannot override hour() in Stage\n  overridden method is final",
+        "'Pier.hour()': cannot override inherited member 'Stage.hour()' because it is sealed",
+    ],
+)
+def test_a_member_that_its_base_has_now_is_one_cause(message: str) -> None:
+    owned = find_owners(
+        read_diagnostics([f"a.cpp:3:5: error: {line}" for line in message.splitlines()[:1]], ()), _scan(Path("/game"))
+    )
+    (cause,) = find_causes([replace(item, diagnostic=replace(item.diagnostic, message=message)) for item in owned])
+    assert (cause.kind, cause.symbol) == ("member clash", "hour")
 
 
 def test_every_wording_can_be_told() -> None:

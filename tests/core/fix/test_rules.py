@@ -292,7 +292,7 @@ def test_all_faults_of_a_file_are_reported_at_once(tmp_path: Path) -> None:
 # Required values that are valid for each kind.
 _VALUES: dict[str, Any] = {
     "old": "a", "new": "b", "text": "c", "call": "f", "position": 1, "order": (2, 1), "base": "B", "member": "m",
-    "pattern": "f($a)", "files": ("x/**",), "names": ("n",),
+    "pattern": "f($a)", "files": ("x/**",), "names": ("n",), "of": "B",
 }  # fmt: skip
 _KINDS: tuple[type[Rule], ...] = get_args(get_args(AnyRule)[0])
 

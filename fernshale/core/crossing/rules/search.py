@@ -36,6 +36,7 @@ from fernshale.core.fix.rules import (
     PatternRule,
     ReimportRule,
     RenameIdRule,
+    RenameMemberRule,
     ReorderRule,
     Rule,
     UnimportRule,
@@ -60,6 +61,7 @@ _OF_NAMES = (
     AddMemberRule,
     PatternRule,
     DeclareRule,
+    RenameMemberRule,
 )
 # Rules for files other than code.
 _NOT_OF_CODE = (DeleteRule, RenameIdRule, DataRule)

@@ -66,7 +66,7 @@ class UseRuleAt(Action):
 
 @dataclass(frozen=True, slots=True)
 class PinDefault(Action):
-    """Write the old default at each call that left it out."""
+    """Keep the old meaning: write the old default at each call that left it out, or rename a member that a new one clashes with."""
 
     KEY = "default:{change}"
     OPTION = "pin"

@@ -18,7 +18,16 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.stages.build.view import Fix
 from fernshale.core.fix.apply import CodeEdit
-from fernshale.core.fix.rules import CallRule, HeaderRule, ImportRule, MoveRule, ReimportRule, RenameRule, Rule
+from fernshale.core.fix.rules import (
+    CallRule,
+    DeclareRule,
+    HeaderRule,
+    ImportRule,
+    MoveRule,
+    ReimportRule,
+    RenameRule,
+    Rule,
+)
 
 # Kinds that only write another name, so that a compiler's verdict is about all that they change. Of these, a rename is judged
 # where types decide: at calls, in a language in which arguments of another type are errors.
@@ -103,6 +112,8 @@ def _with_odds(confidence: float, factor: float) -> float:
 
 def is_telling(fix: Fix, text_of: Callable[[TreePath], str]) -> bool:
     """Return whether a build would find that a fix is wrong. `text_of` returns the text that its edits are of."""
+    if isinstance(fix.rule, DeclareRule):
+        return True  # an annotation changes what the checker reports, and nothing else
     if isinstance(fix.rule, CallRule):
         # The types of the object and of each argument are checked at their new places.
         return not fix.rule.loses and not any(edit.path.endswith(_TYPES_UNCHECKED) for edit in fix.edits)

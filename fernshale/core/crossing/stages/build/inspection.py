@@ -15,7 +15,7 @@ from fernshale.core.build.round_history import cause_states
 from fernshale.core.crossing.deferred.code import find_debts
 from fernshale.core.crossing.deferred.plugins import has_file, left_out_files
 from fernshale.core.crossing.project.freshness import fingerprint
-from fernshale.core.crossing.project.interface_changes import Used, used_changes
+from fernshale.core.crossing.project.interface_changes import used_changes
 from fernshale.core.crossing.project.scan import ProjectScan, known_engine_folder
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.database import Crossing
@@ -45,12 +45,13 @@ from fernshale.core.crossing.stages.build.items import (
 from fernshale.core.crossing.stages.build.last_errors import last_errors
 from fernshale.core.crossing.stages.build.learned import learn_from_changes
 from fernshale.core.crossing.stages.build.live_rules import live_rules
-from fernshale.core.crossing.stages.build.member_collisions import clash_items
+from fernshale.core.crossing.stages.build.member_collisions import clash_items, find_clashes, with_renamed_members
 from fernshale.core.crossing.stages.build.missing_imports import with_imports
 from fernshale.core.crossing.stages.build.silent_fixes import silent_fixes, unchecked_fixes
 from fernshale.core.crossing.stages.build.type_annotations import with_declared
 from fernshale.core.crossing.stages.build.values_in_scope import with_values_in_scope
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix, files_with_errors
+from fernshale.core.fix.rules import Rule
 from fernshale.core.inference.from_api_diff import symbols_named
 from fernshale.core.profile.model import Role
 from fernshale.core.survey.roles import CODE_ROLES, role_of
@@ -61,6 +62,9 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     rounds = crossing.read(ROUNDS)
     last = crossing.read(LAST_BUILD) if rounds else None
     rules = leg_rules(scan, crossing, Work(token=token))
+    texts = read_texts(scan, token) if rules.changes else None
+    release = known_engine_folder(scan, crossing.setup.to)
+    clashes = tuple(find_clashes(scan, crossing, rules.changes, texts, release)) if texts else ()
     is_built = last is not None and last.release == crossing.setup.to
     causes: tuple[Cause, ...] = ()
     before: tuple[Owned, ...] = ()
@@ -70,10 +74,11 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         causes, before, shape, near = found.causes, found.before, found.shape, found.near
         learned = learn_from_changes(scan, crossing, last.snapshot, causes)
         rules = rules.with_learned((*learned, *learned_rules(crossing)))
-        rules = with_hints(rules, causes, known_engine_folder(scan, crossing.setup.to))
+        rules = with_hints(rules, causes, release)
         rules = with_imports(rules, causes, scan, crossing.setup.to, token)
         rules = with_gone_imports(rules, causes, scan)
-        rules = with_declared(rules, causes, scan, known_engine_folder(scan, crossing.setup.to))
+        rules = with_declared(rules, causes, scan, release)
+        rules = with_renamed_members(rules, causes, clashes)
         rules = with_values_in_scope(rules, causes, scan)
         rules = with_other_types(rules, causes, scan, (crossing.setup.from_, crossing.setup.to), token)
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
@@ -90,16 +95,18 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     right = tuple(
         (key, names.get(key, key.removeprefix(DEFAULT))) for key in noted if key in names or key.startswith(DEFAULT)
     )
-    texts = read_texts(scan, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used, texts.declared) if texts else ()
     defaults = tuple(default_items(scan, drift, texts, decided)) if texts else ()
     defaults += tuple(result_items(scan, drift, texts, decided)) if texts else ()
-    release = known_engine_folder(scan, crossing.setup.to)
-    defaults += tuple(clash_items(scan, crossing, rules.changes, texts, decided, release)) if texts else ()
+    reported = {rule.id for rule in live}
+    quiet_clashes = [clash for clash in clashes if clash.rule.id not in reported]
+    defaults += tuple(clash_items(quiet_clashes, decided))
     if texts and not can_build:
         mended = symbols_named([fix.rule for fix in quiet])
         defaults = (*defaults, *gone_items(scan, drift, texts, mended, decided))
-    pins = _pins(scan, drift, defaults, far, token)
+    keeping = {default_key(item.change): pinning_rule(item.change) for item in drift}
+    keeping |= {clash.key: clash.rule for clash in quiet_clashes}
+    pins = _pins(scan, keeping, defaults, far, token)
     if last is None or shape is None or near is None:
         items = (*(no_build() if can_build else ()), *silent_items(silent, can_build), *defaults)
         # Where nothing is built, all is well once nothing is open.
@@ -157,16 +164,15 @@ def _count_open(cause: Cause) -> int:
 
 
 def _pins(
-    scan: ProjectScan, drift: Sequence[Used], defaults: Sequence[Item], far: float, token: CancelToken
+    scan: ProjectScan, keeping: Mapping[str, Rule | None], defaults: Sequence[Item], far: float, token: CancelToken
 ) -> dict[str, Fix]:
-    """By the key of their item, the fixes that write an old default at the calls that leave it out."""
+    """By the key of their item, the fixes that keep the old meaning; `keeping` are their rules by that key."""
     keys = {open_item.key for open_item in defaults}
-    keyed = [(default_key(item.change), pinning_rule(item.change)) for item in drift]
-    rules = {key: rule for key, rule in keyed if key in keys and rule is not None}
+    rules = {key: rule for key, rule in keeping.items() if key in keys and rule is not None}
     edits = find_all_edits(scan, list(rules.values()), token)
     found = {}
     for key, rule in rules.items():
         own = tuple(edit for edit in edits[rule.id] if role_of(scan.profile, edit.path).role == "own")
         if own:
-            found[key] = Fix(rule, tr("the old meaning of the call"), own, (), (), 0, OLD_DEFAULT, far)
+            found[key] = Fix(rule, tr("it keeps the old meaning"), own, (), (), 0, OLD_DEFAULT, far)
     return found

@@ -2,40 +2,76 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from functools import cached_property, partial
+from itertools import chain, count
 from pathlib import Path
 
+from fernshale.core.base.confidence import OWN_MEMBER_RENAMED
 from fernshale.core.base.errors import StoreError
+from fernshale.core.base.globs import literal
+from fernshale.core.base.languages import ENDINGS, SCRIPTS
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import position, read_text
-from fernshale.core.base.texts import tr
+from fernshale.core.base.texts import english, tr, tr_kept
 from fernshale.core.base.treepath import TreePath
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.message_patterns import CLASH, OVERRIDE
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.rules.sources import LegRules
+from fernshale.core.crossing.stages.build.actions import PinDefault
 from fernshale.core.crossing.stages.build.items import DEFAULT, right
 from fernshale.core.crossing.stages.build.script_bases import may_derive
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.names.script_packages import script_packages_of
 from fernshale.core.fix.members import OwnClass, own_classes
+from fernshale.core.fix.rules import RenameMemberRule, Where
 from fernshale.core.snapshot.manifest import TreeEntry
 from fernshale.core.survey.roles import role_of
 
+# Languages in which the names of members are written like `hourOfDay`.
+_CAMEL_CASE = (*SCRIPTS, *ENDINGS["java"], *ENDINGS["c#"])
+# The kinds of errors that a clash can be.
+_KINDS = (CLASH, OVERRIDE)
 _HEAD = lazy_pattern(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
 
 
-def clash_items(
-    scan: ProjectScan,
-    crossing: Crossing,
-    changes: Sequence[ApiChange],
-    texts: Texts,
-    decided: Collection[str],
-    release: Path | None,
-) -> Iterator[Item]:
-    """One item for each class and member, in file order. Members that the class got since the leg began are left out.
+@dataclass(frozen=True, slots=True)
+class Clash:
+    """A member of an own class, and the change that gave its base class a member of that name. `rule` renames the own one."""
+
+    class_name: str
+    path: TreePath
+    line: int
+    change: ApiChange
+    rule: RenameMemberRule
+
+    @property
+    def what(self) -> str:
+        return english(
+            "{class_name} in {path} has a member {member}, and so has {scope} now",
+            class_name=self.class_name,
+            path=self.path,
+            member=self.rule.old,
+            scope=self.change.symbol.scope[-1],
+        )
+
+    @property
+    def key(self) -> str:
+        """The key of the item for it."""
+        return f"{DEFAULT}{self.what}"
+
+
+def find_clashes(
+    scan: ProjectScan, crossing: Crossing, changes: Sequence[ApiChange], texts: Texts, release: Path | None
+) -> Iterator[Clash]:
+    """All clashes, in file order. Members that the class got since the leg began are left out.
 
     They were written for the new release, whose folder is `release`.
     """
@@ -50,9 +86,29 @@ def clash_items(
             inherited = find(path, item)
             if clashing := inherited.keys() & item.members.keys():
                 had = before.members(path, item)
-                yield from _items(
-                    item, path, texts.of[path], {name: inherited[name] for name in clashing & had}, decided
-                )
+                for name in item.members:
+                    if name in clashing & had:
+                        line = position(texts.of[path], item.members[name])[0]
+                        rule = _rename(item, name, path, inherited[name], texts)
+                        yield Clash(item.name, path, line, inherited[name], rule)
+
+
+def clash_items(clashes: Sequence[Clash], decided: Collection[str]) -> Iterator[Item]:
+    """One item for each clash that nothing was decided about."""
+    for clash in clashes:
+        if clash.key not in decided:
+            rename = Option(PinDefault(clash.what), tr_kept(clash.rule.title), (tr_kept(clash.rule.why),))
+            title = tr("{what}: compiles, and may mean something else", what=tr_kept(clash.what))
+            place, options = f"{clash.path}:{clash.line}", (rename, right(clash.key))
+            yield Item(clash.key, Stage.BUILD, title, "own", place, tr_kept(clash.rule.why), True, options)
+
+
+def with_renamed_members(rules: LegRules, causes: Sequence[Cause], clashes: Sequence[Clash]) -> LegRules:
+    """`rules`, and those that rename own members where a clash is an error."""
+    named = {cause.symbol for cause in causes if cause.kind in _KINDS}
+    return rules.with_further(
+        "the names of the project's own members", (item.rule for item in clashes if item.rule.old in named)
+    )
 
 
 def _derived(
@@ -151,39 +207,39 @@ def _is_of(release: Path | None, module: str) -> bool:
     return packages is None or not packages.has_packages or packages.is_packaged(module)
 
 
-def _items(
-    item: OwnClass, path: TreePath, text: str, clashing: Mapping[str, ApiChange], decided: Collection[str]
-) -> Iterator[Item]:
-    for name in item.members:
-        change = clashing.get(name)
-        if change is None:
-            continue
-        what = tr(
-            "{class_name} in {path} has a member {member}, and so has {scope} now",
-            class_name=item.name,
-            path=path,
-            member=name,
-            scope=change.symbol.scope[-1],
-        )
-        key = f"{DEFAULT}{what}"
-        if key not in decided:
-            place = f"{path}:{position(text, item.members[name])[0]}"
-            symbol = change.symbol
-            declared = f"{symbol.full}{symbol.signature if symbol.is_callable else ''}"
-            why = tr(
-                "{declared} is new, in {file}:{line}. Lookups now resolve to the member of {name}.",
-                declared=declared,
-                file=symbol.file,
-                line=symbol.line,
-                name=item.name,
-            )
-            yield Item(
-                key,
-                Stage.BUILD,
-                tr("{what}: compiles, and may mean something else", what=what),
-                "own",
-                place,
-                why,
-                True,
-                (right(key),),
-            )
+def _rename(item: OwnClass, name: str, path: TreePath, change: ApiChange, texts: Texts) -> RenameMemberRule:
+    """The rule that gives a member of a class another name: in all files, or in this one if others have a class of its name."""
+    symbol = change.symbol
+    head = re.compile(rf"\b(?:class|struct)\s+{re.escape(item.name)}\b")
+    is_only = not any(head.search(text) for other, text in texts.of.items() if other != path and item.name in text)
+    where = Where() if is_only else Where(files=(literal(path),))
+    new = free_name(name, path, texts)
+    declared = f"{symbol.full}{symbol.signature if symbol.is_callable else ''}"
+    why = english(
+        "{declared} is new, in {file}:{line}. Lookups now resolve to the member of {name}.",
+        declared=declared,
+        file=symbol.file,
+        line=symbol.line,
+        name=item.name,
+    )
+    title = english("Rename {member} of {class_name} to {new}", member=name, class_name=item.name, new=new)
+    return RenameMemberRule(
+        f"own-{path}-{item.name}-{name}", why, title=title, old=name, new=new, of=item.name, where=where,
+        confidence=OWN_MEMBER_RENAMED,
+    )  # fmt: skip
+
+
+def free_name(name: str, path: TreePath, texts: Texts) -> str:
+    """A name that no file of the project has, written as `name` is: `own_hour`, `ownHour`, `OwnHour`, `OWN_HOUR`."""
+    word = name.lstrip("_")
+    before = name[: len(name) - len(word)]
+    if word.isupper():
+        new = f"OWN_{word}"
+    elif word[:1].isupper():
+        new = f"Own{word}"
+    elif path.endswith(_CAMEL_CASE) or not word.islower():
+        new = f"own{word[:1].upper()}{word[1:]}"
+    else:
+        new = f"own_{word}"
+    names = chain((f"{before}{new}",), (f"{before}{new}{number}" for number in count(2)))
+    return next(name for name in names if name not in texts.used)

@@ -12,6 +12,7 @@ from fernshale.core.base.texts import tr
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import (
     CALL,
+    CLASH,
     CONVERSION,
     EMPTY,
     IMPLEMENT,
@@ -31,6 +32,7 @@ from fernshale.core.fix.rules import (
     KeywordRule,
     MoveRule,
     ReimportRule,
+    RenameMemberRule,
     RenameRule,
     ReorderRule,
     RewriteRule,
@@ -39,7 +41,7 @@ from fernshale.core.fix.rules import (
 
 # Kinds that fix a name far from the place that is reported: where it is imported, or where it is first set.
 FAR_KINDS: Mapping[type[Rule], tuple[str, ...]] = {
-    ImportRule: (*MISSING, INCOMPLETE), DeclareRule: (EMPTY, UNTYPED, NUMBER),
+    ImportRule: (*MISSING, INCOMPLETE), DeclareRule: (EMPTY, UNTYPED, NUMBER), RenameMemberRule: (CLASH, OVERRIDE),
 }  # fmt: skip
 
 

@@ -19,7 +19,7 @@ from fernshale.core.crossing.stages.build.attempts import ATTEMPTS, Attempts, Ed
 from fernshale.core.crossing.stages.build.view import Fix
 from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.fix.apply import CodeEdit, apply_edits
-from fernshale.core.fix.rules import CallRule, ImportRule, ReimportRule, RenameRule, RewriteRule, Rule
+from fernshale.core.fix.rules import CallRule, DeclareRule, ImportRule, ReimportRule, RenameRule, RewriteRule, Rule
 from tests.conftest import Tree, listing
 from tests.crossing_steps import act
 from tests.engines import begin_engine
@@ -88,6 +88,7 @@ def _fix_of(rule: Rule, path: str) -> Fix:
         (ReimportRule("r", "w", old="m/a", new="m", names=("f",)), "a.ts", True),
         (ImportRule("r", "w", old="f", text="#include <f.h>"), "a.c", True),
         (ImportRule("r", "w", old="F", text="#define F 3"), "a.c", False),
+        (DeclareRule("r", "w", old="f", new="Boat"), "a.py", True),
     ],
 )
 def test_a_build_judges_names_and_types_and_no_values(rule: Rule, path: str, is_judged: bool) -> None:

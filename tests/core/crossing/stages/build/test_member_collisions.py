@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import pytest
 
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
+from fernshale.core.crossing.project.source_texts import Texts
+from fernshale.core.crossing.stages.build.member_collisions import free_name
 from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.fix.members import own_classes
 from tests.conftest import Tree
@@ -125,3 +128,57 @@ def test_the_head_of_a_script_says_which_class_is_meant(code: str, is_told: bool
     )
     crossing = begin_engine(tree, old, new, {"src/a.ts": code}, "true")
     assert bool(_clashes(crossing)) == is_told
+
+
+def test_a_member_that_clashes_can_be_renamed_with_its_uses(tree: Tree) -> None:
+    crossing = begin_engine(tree, {"rush.py": _OLD}, {"rush.py": _NEW}, {"src/game.py": _GAME}, "true")
+    hour = "default:Pier in src/game.py has a member hour, and so has Stage now"
+    act(crossing, hour, "pin", who="t")
+    game = (crossing.setup.project / "src/game.py").read_text()
+    assert game == _GAME.replace("self.hour = 6", "self.own_hour = 6")
+    assert list(_clashes(crossing)) == ["Quay in src/game.py has a member close, and so has Stage now"]
+
+
+_STAGE = "class Stage {{ public: virtual ~Stage() {{}} {} }};\n"
+_PIER = """\
+#include "rush.hpp"
+struct Pier : Stage {
+    int %(hour)s() { return 3; }
+    int late() { return %(hour)s() + 1; }
+};
+int test(Pier& pier) { return pier.%(hour)s() + pier.late(); }
+"""
+
+
+def test_a_clash_that_is_an_error_gets_the_same_fix_and_is_not_told_of_twice(tree: Tree) -> None:
+    new = _STAGE.format("virtual int hour() final { return 1; }")
+    other = "struct Pier { int hour() { return 5; } };\n"
+    files = {"src/pier.cpp": _PIER % {"hour": "hour"}, "src/other.cpp": other}
+    build = "g++ -fsyntax-only -I {engine} {project}/src/pier.cpp"
+    crossing = begin_engine(tree, {"rush.hpp": _STAGE.format("")}, {"rush.hpp": new}, files, build)
+    for key, option in (("engine:sites", "apply"), ("build:run", "build")):
+        act(crossing, key, option)
+    assert not _clashes(crossing)
+    (cause,) = inspect(crossing, Work()).build.causes
+    assert cause.cause.kind == "member clash" and cause.fixes[0].clears == cause.cause.count
+    act(crossing, cause.key, cause.fixes[0].rule.id)
+    act(crossing, "build:run", "build")
+    assert inspect(crossing, Work()).build.passed
+    project = crossing.setup.project
+    # The other class of that name is not in question.
+    assert (project / "src/pier.cpp").read_text() == _PIER % {"hour": "own_hour"}
+    assert (project / "src/other.cpp").read_text() == other
+
+
+@pytest.mark.parametrize(
+    ("path", "name", "new"),
+    [
+        ("a.ts", "hour", "ownHour2"),
+        ("a.py", "_hour", "_own_hour"),
+        ("a.cpp", "HOUR", "OWN_HOUR"),
+        ("a.cs", "Hour", "OwnHour"),
+        ("a.cpp", "hourOf", "ownHourOf"),
+    ],
+)
+def test_a_new_name_is_free_and_written_like_the_old_one(path: str, name: str, new: str) -> None:
+    assert free_name(name, TreePath(path), Texts({TreePath("x.ts"): "let ownHour = 3"})) == new
