@@ -99,7 +99,7 @@ def make_detail(overview: Overview, selection: Selection) -> Detail:
         path, _, line = default.place.rpartition(":")
         shown = _error(overview, path, int(line) if line.isdigit() else 0, default.title)
         return Detail(
-            default.key.removeprefix(DEFAULT),
+            tr_kept(default.key.removeprefix(DEFAULT)),
             default.place,
             "",
             (*((Words(default.detail),) if default.detail else ()), shown),
@@ -113,7 +113,7 @@ def make_detail(overview: Overview, selection: Selection) -> Detail:
     return Detail(
         tr_kept(fix.rule.name) if fix is not None else cause.cause.title if cause is not None else "",
         _subtitle(cause, fix),
-        _hint(cause, fix),
+        _hint(cause, fix) if default is None else "",
         tuple(_blocks(overview, selection, change)),
     )
 

@@ -123,9 +123,8 @@ def default_row(item: Item, pin: Fix | None, is_checked: bool) -> Row:
     """The row of calls that compile and may mean something else."""
     notes = tr("compiles, and may mean something else") if is_checked else tr("no tool reports it")
     sub = notes + (f" · {count(len(pin.edits), 'place')}" if pin else "")
-    return Row(
-        item.key.removeprefix(DEFAULT), sub, tr("silent"), "!", "incoming", edge="incoming", payload=ChosenRow(item.key)
-    )
+    title = tr_kept(item.key.removeprefix(DEFAULT))
+    return Row(title, sub, tr("silent"), "!", "incoming", edge="incoming", payload=ChosenRow(item.key))
 
 
 def drift_row(item: Used) -> Row:
