@@ -59,6 +59,7 @@ TOML: Mapping[str, str] = {
 XML: Mapping[str, str] = {
     "nested elements": "<engine>" * _DEEP + "</engine>" * _DEEP,
     "many attributes": "<engine " + " ".join(f'a{n}="1"' for n in range(20000)) + "/>",
+    "many children": "<engine>" + "".join(f"<a{n}>1</a{n}>" for n in range(20000)) + "</engine>",
     "entities that multiply": '<!DOCTYPE a [<!ENTITY a "xxxxxxxxxx">'
     + "".join(f'<!ENTITY {chr(98 + n)} "{f"&{chr(97 + n)};" * 10}">' for n in range(8))
     + "]><engine>&i;</engine>",

@@ -92,6 +92,8 @@ def list_xml(text: str, path: str) -> Iterator[ListedXml]:
         raise FormatError(path, [(error.lineno or 0, tr("not valid XML: {msg}", msg=error.msg))]) from error
     spans = Spans(text, source)
     where: dict[etree._Element, tuple[str, tuple[str, ...]]] = {}
+    # Of an element with children: it is searched for its names once, not once for each child.
+    names_of: dict[etree._Element, tuple[str, ...]] = {}
     if isinstance(root.tag, str) and not root.tag.startswith("{"):
         where[root] = f"/{root.tag}", (root.tag,)
     for place, element in zip(places, (item for item in root.iter() if isinstance(item.tag, str)), strict=True):
@@ -101,15 +103,18 @@ def list_xml(text: str, path: str) -> Iterator[ListedXml]:
         for child, step in _steps(element):
             where[child] = f"{here}/{step}", (child.tag, *names)
         beside = _names_of(element)
+        if len(element):
+            names_of[element] = beside
         inside = _tag_end(source, place.start)
-        for found in _ATTRIBUTE.finditer(source, place.start, inside) if element.attrib else ():
+        attributes = frozenset(element.keys())  # each look-up in the element would pass all of them
+        for found in _ATTRIBUTE.finditer(source, place.start, inside) if attributes else ():
             name = found[1].decode("utf-8", "surrogateescape")
-            if name in element.attrib:
+            if name in attributes:
                 own = spans.between(found.start(2) + 1, found.end(2) - 1)
                 yield ListedXml(f"{here}/@{name}", (name, *names, *beside), own)
         if not len(element) and (value := _text(source, place, inside, spans)) is not None:
             parent = element.getparent()
-            around = _names_of(parent) if parent is not None else ()
+            around = names_of.get(parent, ()) if parent is not None else ()
             yield ListedXml(here, (*names, *beside, *around), value)
 
 
