@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TypeVar
 
 from fernshale.core.base.confidence import (
     AUTOMATIC_FROM,
@@ -25,7 +26,9 @@ from fernshale.core.base.confidence import (
     SHARE_OTHER_KIND,
     SHARE_OTHER_TYPE,
 )
+from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS, language_of
+from fernshale.core.base.log import LOGGER
 from fernshale.core.base.texts import english
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type, renamed_type
@@ -76,6 +79,8 @@ _MIN_SCORE = 0.15
 _MAX_OTHER_CANDIDATES = 2
 # The value of a symbol is not kept beyond so many characters.
 _LONGEST_VALUE = 200
+
+_AnyKind = TypeVar("_AnyKind", bound=Rule)
 
 
 def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, confidence: float) -> ReorderRule:
@@ -131,7 +136,7 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
     goes: set[str] = set()
     for change in changes:
         if change.symbol.name not in known:
-            for rule in _rules_of(change, leg):
+            for rule in _made(_rules_of(change, leg), change.symbol.full):
                 # A rule never has a higher confidence than the match it rests on.
                 rule = replace(rule, confidence=min(rule.confidence, change.match))
                 # A method that several classes lost is one statement to leave out.
@@ -140,18 +145,35 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
                         continue
                     goes.add(rule.pattern)
                 _add(rules, rule)
-    imported = list(_import_rules(changes, old, new))
+    imported = list(_made(_import_rules(changes, old, new), "imports"))
     for rule in imported:
         rules.setdefault(rule.id, rule)
-    for shown_by_code in (*mark_rules(old, new), *joined_rules(changes), *inlined_rules(changes, old, new, types)):
+    for shown_by_code in (
+        *_made(mark_rules(old, new), "marks"),
+        *_made(joined_rules(changes), "joined calls"),
+        *_made(inlined_rules(changes, old, new, types), "inlined fields"),
+    ):
         rules.setdefault(shown_by_code.id, shown_by_code)
     by_names = {rule.old for rule in imported}
-    for shown in (*_header_rules(changes), *_shown_rules(changes)):
+    for shown in (*_made(_header_rules(changes), "headers"), *_made(_shown_rules(changes), "shown names")):
         if isinstance(shown, HeaderRule) and shown.old in by_names:
             continue  # its names have rules of their own, which know where each one is
         if shown.old not in known and re.split(r"::|\.", shown.old)[-1] not in known:
             rules.setdefault(shown.id, shown)
     return RuleSet(title, tuple(rules.values()), new)
+
+
+def _made(rules: Iterable[_AnyKind], about: str) -> Iterator[_AnyKind]:
+    """Yield `rules` up to one that cannot be made: declarations that nobody thought of cost their own proposals, not the crossing.
+
+    The error goes to the program's log.
+    """
+    try:
+        yield from rules
+    except FernshaleError:
+        raise
+    except Exception:
+        LOGGER.exception("no rules for %s", about)
 
 
 def _add(rules: dict[str, Rule], rule: Rule) -> None:
@@ -244,7 +266,14 @@ def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
             yield replace(rule, id=f"{rule.id}-{old.name}", call=old.name, diagnostic=named)
     elif change.kind == "must-implement" and now is not None:
         yield from member_rules(change, now, leg.full_name)
-    elif change.kind == "no-longer-overrides" and old is not None and now is not None and old.name != now.name:
+    elif (
+        change.kind == "no-longer-overrides"
+        and old is not None
+        and now is not None
+        and old.name != now.name
+        and old.scope
+        and now.scope
+    ):
         yield renamed_override(change, old, now)
 
 

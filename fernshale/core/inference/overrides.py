@@ -40,8 +40,10 @@ FullName = Callable[[str, tuple[str, ...]], str]
 
 
 def override_rules(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
-    """Yield rules that update overrides to the new parameters or the new result type."""
-    if old.parameters == new.parameters and old.kind == "method":
+    """Yield rules that update overrides to the new parameters or the new result type; none where one is no method of a class."""
+    if not (old.kind == new.kind == "method" and old.scope and new.scope):
+        return
+    if old.parameters == new.parameters:
         yield from _new_result(change, old, new, full_name)
         return
     if old.file.endswith(PYTHON):
