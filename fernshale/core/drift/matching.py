@@ -8,7 +8,6 @@ and Volgenant, 1987) over log odds, per connected block.
 
 from __future__ import annotations
 
-import math
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -19,7 +18,7 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.candidate_search import Side, keys_of, nearest_symbols
 from fernshale.core.drift.members import Members, neighbour_names
 from fernshale.core.drift.names.name_parts import Rarity, changed_parts, parts_of, words_of_text
-from fernshale.core.drift.pair_weights import PairEvidence, PairWeigher
+from fernshale.core.drift.pair_weights import PairWeigher, WeighedPairs
 from fernshale.core.drift.signal_weights import WeightTable, fitted_weights
 from fernshale.core.drift.similarity import (
     INNER,
@@ -187,7 +186,10 @@ def match_symbols(
     by_member = PairWeigher(members, onto, table)
     work.learn({**first, **work.match(by_member, token)})
     # Twice: the second pass knows the parts that were renamed together.
-    second = {**work.match(by_container, token, observe), **work.match(by_member, token, observe)}
+    second = {
+        **work.match(by_container, token, observe, with_evidence=True),
+        **work.match(by_member, token, observe, with_evidence=True),
+    }
     second = work.calibrated(second)
     work.learn(second)
     second = work.with_kept_types(gone, second)
@@ -233,8 +235,9 @@ class _Work:
         )  # fmt: skip
 
     def match(
-        self, weigher: PairWeigher, token: CancelToken, observe: Observer | None = None
+        self, weigher: PairWeigher, token: CancelToken, observe: Observer | None = None, *, with_evidence: bool = False
     ) -> dict[Path, tuple[SymbolCandidate, ...]]:
+        """The candidates of each old symbol of a weigher, best first. `with_evidence`: with the reasons in words."""
         old, new = weigher.old, weigher.new
         world = replace(self.world, sole=_sole(old, new, self.scopes))
         successors: dict[str, list[str]] = defaultdict(list)
@@ -250,39 +253,45 @@ class _Work:
             for trait in old.traits
         ]
         weigher.begin(world)
-        pairs = []
-        for row, near in enumerate(nearest_symbols(wanted, new, most, token)):
-            pairs.append(weigher.weigh(row, near))
-            if observe is not None:
-                for trait, other in ((old.traits[row], new.traits[number]) for number in near):
+        near = list(nearest_symbols(wanted, new, most, token))
+        token.check()
+        if observe is not None:
+            for trait, numbers in zip(old.traits, near, strict=True):
+                for other in (new.traits[number] for number in numbers):
                     observe(trait.symbol, other.symbol, find_signals(trait, other, world))
-        return self._decide(old, new, pairs)
+        pairs = weigher.weigh(near)
+        token.check()
+        return self._decide(weigher, pairs, with_evidence=with_evidence)
 
     def _decide(
-        self, old: Side, new: Side, pairs: Sequence[Mapping[int, PairEvidence]]
+        self, weigher: PairWeigher, pairs: WeighedPairs, *, with_evidence: bool
     ) -> dict[Path, tuple[SymbolCandidate, ...]]:
         """Scores against all rivals on either side, and the assignment."""
-        claims: dict[int, float] = defaultdict(float)
-        for weighed in pairs:
-            for number, pair in weighed.items():
-                claims[number] += math.exp(min(30.0, pair.odds))
-        result: dict[Path, tuple[SymbolCandidate, ...]] = {}
+        import numpy as np
+
+        old, new = weigher.old.traits, weigher.new.traits
+        rows, numbers = pairs.rows, pairs.numbers
+        weights = np.exp(np.minimum(30.0, pairs.odds))
+        claims, whole = np.bincount(numbers, weights), 1.0 + np.bincount(rows, weights)
+        # Several old symbols may have one successor, so a rival for the new one counts half; and a pair that is probable by
+        # itself stays possible, however good its rival is.
+        scores = np.maximum(
+            weights / (whole[rows] + 0.5 * (claims[numbers] - weights)), _SHARE_OF_TAKEN * weights / whole[rows]
+        )
         assigned = _assign(pairs)
-        for row, weighed in enumerate(pairs):
-            whole = 1.0 + sum(math.exp(min(30.0, pair.odds)) for pair in weighed.values())
-            listed = []
-            for number, pair in weighed.items():
-                weight = math.exp(min(30.0, pair.odds))
-                # Several old symbols may have one successor, so a rival for the new one counts half; and a pair that is
-                # probable by itself stays possible, however good its rival is.
-                score = max(weight / (whole + 0.5 * (claims[number] - weight)), _SHARE_OF_TAKEN * weight / whole)
-                if score >= _MIN_SCORE:
-                    listed.append((number != assigned.get(row), -score, number))
-            path = old.traits[row].symbol.path
-            ranked = sorted(listed, key=lambda item: (item[0] and item[1] > -0.5, item[1], item[2]))
-            result[path] = tuple(
-                SymbolCandidate(new.traits[number].symbol, round(-score, 3), weighed[number].words)
-                for _, score, number in ranked[:_MAX_CANDIDATES]
+        result: dict[Path, tuple[SymbolCandidate, ...]] = {trait.symbol.path: () for trait in old}
+        possible = np.flatnonzero(scores >= _MIN_SCORE)
+        listed: dict[int, list[tuple[bool, float, int]]] = defaultdict(list)
+        for row, number, score in zip(
+            rows[possible].tolist(), numbers[possible].tolist(), scores[possible].tolist(), strict=True
+        ):
+            listed[row].append((number != assigned.get(row) and score < 0.5, -score, number))
+        for row, found in listed.items():
+            result[old[row].symbol.path] = tuple(
+                SymbolCandidate(
+                    new[number].symbol, round(-score, 3), weigher.words(row, number) if with_evidence else ()
+                )
+                for _, score, number in sorted(found)[:_MAX_CANDIDATES]
             )
         return result
 
@@ -438,27 +447,22 @@ class _Work:
                 self.scopes.setdefault(scope, best)
 
 
-def _assign(pairs: Sequence[Mapping[int, PairEvidence]]) -> dict[int, int]:
+def _assign(pairs: WeighedPairs) -> dict[int, int]:
     """Assign rows to columns with the maximum sum of log odds; pairs below a probability of one half are left out."""
-    rows, columns, costs = [], [], []
-    for row, weighed in enumerate(pairs):
-        for column, pair in weighed.items():
-            if pair.odds > 0:
-                rows.append(row)
-                columns.append(column)
-                costs.append(pair.odds)
-    if not rows:
-        return {}
     import numpy as np
     from scipy.sparse import csr_matrix
     from scipy.sparse.csgraph import min_weight_full_bipartite_matching
 
-    height, width = max(rows) + 1, max(columns) + 1
+    likely = pairs.odds > 0
+    if not likely.any():
+        return {}
+    rows, columns = pairs.rows[likely], pairs.numbers[likely]
+    height, width = int(rows.max()) + 1, int(columns.max()) + 1
     # Each row may stay alone: a column of its own for that, at no gain.
-    rows += range(height)
-    columns += range(width, width + height)
-    costs += [1e-6] * height
-    matrix = csr_matrix((np.array(costs), (rows, columns)), shape=(height, width + height))
+    alone = np.arange(height)
+    gains = np.concatenate((pairs.odds[likely], np.full(height, 1e-6)))
+    places = np.concatenate((rows, alone)), np.concatenate((columns, width + alone))
+    matrix = csr_matrix((gains, places), shape=(height, width + height))
     found = min_weight_full_bipartite_matching(matrix, maximize=True)
     return {int(row): int(column) for row, column in zip(*found, strict=True) if column < width}
 

@@ -258,7 +258,7 @@ def swapped_words(swap: Swap, times: int) -> str:
 def place_signals(old: Traits, new: Symbol, world: World) -> list[Signal]:
     """What their scopes and files say."""
     one = old.symbol
-    found = [_scope_signal(old, new, world.scope_of(one.scope), world)]
+    found = [scope_signal(old, new, world.scope_of(one.scope), world)]
     if (one.path, new.path) in world.sole:
         found.append(_SOLE_FUNCTION if one.is_callable else _SOLE_SYMBOL)
     if world.file_of(one.file) == new.file:
@@ -266,7 +266,8 @@ def place_signals(old: Traits, new: Symbol, world: World) -> list[Signal]:
     return [signal for signal in found if signal is not None]
 
 
-def _scope_signal(old: Traits, new: Symbol, scope: tuple[str, ...], world: World) -> Signal | None:
+def scope_signal(old: Traits, new: Symbol, scope: tuple[str, ...], world: World) -> Signal | None:
+    """What their scopes say. `scope` is what the old one's became."""
     one = old.symbol
     if new.scope == scope or (is_unfolded(one, new) and new.scope[:-1] == scope):
         words = english("both are in {scope}", scope=".".join(new.scope)) if new.scope else ""
