@@ -35,6 +35,23 @@ def class_bodies(tokens: Sequence[Token]) -> list[tuple[str, tuple[str, ...], in
     return found
 
 
+def methods_outside(tokens: Sequence[Token]) -> list[tuple[str, int, int]]:
+    """The functions that C++ defines outside their class, as `void Pier::open() { … }`: the class's name, and the token span from
+    that name to the end of the body."""
+    found = []
+    for at in range(len(tokens) - 3):
+        if tokens[at + 1].text != "::" or tokens[at].kind != "name":
+            continue
+        opening = at + 3 + (tokens[at + 2].text == "~")
+        if opening < len(tokens) and tokens[opening].text == "(":
+            end = group_end(tokens, opening)
+            while end < len(tokens) and tokens[end].text not in ("{", ";", "}"):
+                end += 1
+            if end < len(tokens) and tokens[end].text == "{":
+                found.append((tokens[at].text, at, group_end(tokens, end)))
+    return found
+
+
 def _implementations(tokens: Sequence[Token], index: int) -> list[tuple[str, tuple[str, ...], int, int]]:
     """Yield Rust's `impl Trait for Name {`: its content belongs to Name, which has the trait as base."""
     opening = next((at for at in range(index, len(tokens)) if tokens[at].text in ("{", ";")), len(tokens))

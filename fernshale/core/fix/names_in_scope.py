@@ -39,6 +39,28 @@ def declaring_lines(text: str, path: str, lines: Collection[int]) -> frozenset[i
     return frozenset(line for name in used for line in declared_on.get(name, ()))
 
 
+def is_own_variable(text: str, path: str, line: int, name: str) -> bool:
+    """Return whether code of the C family names a variable or parameter on a line (1-based) that is declared before it, in a block
+    around it: a compiler then misses the name only because the declaration has an error."""
+    tokens = tokenize(text, path) if path.endswith(C_FAMILY) else ()
+    found = [at for at in (name_indexes(text, path, name) if tokens else ()) if not _is_qualified_or_called(tokens, at)]
+    here = next((at for at in found if position(text, tokens[at].start)[0] == line), None)
+    if here is None or found[0] == here:
+        return False
+    around, heads = _blocks_at(tokens, here)
+    declared = {at for at, _ in declared_names(tokens, path)}
+    return any(
+        (at in declared or tokens[at - 1].text == "auto") and (_open_at(tokens, at) or [-1])[-1] in (*around, *heads)
+        for at in name_indexes(text, path, name)
+        if at < here
+    )
+
+
+def _is_qualified_or_called(tokens: Sequence[Token], at: int) -> bool:
+    is_called = at + 1 < len(tokens) and tokens[at + 1].text == "("
+    return is_called or (at > 0 and tokens[at - 1].text in _QUALIFYING)
+
+
 @lru_cache(maxsize=256)
 def _defined_macros(text: str) -> frozenset[str]:
     return frozenset(_DEFINE.findall(text))
@@ -99,8 +121,7 @@ def _in_blocks(text: str, path: str, at: int, type_: str) -> Iterator[tuple[int,
     """The index of each name that is declared in a bracket around a place, or as a parameter of one."""
     tokens = tokenize(text, path)
     here = next((number for number, token in enumerate(tokens) if token.end > at), len(tokens))
-    around = [number for number in _open_at(tokens, here) if tokens[number].text == "{"]
-    heads = {start for number in around if (start := _parameters_of(tokens, number)) is not None}
+    around, heads = _blocks_at(tokens, here)
     classes = {first for _, _, first, _ in class_bodies(tokens)}
     front = "" if path.endswith(_BARE) else "self." if path.endswith(ENDINGS["rust"]) else "this."
     for index, declared in declared_names(tokens, path):
@@ -111,6 +132,12 @@ def _in_blocks(text: str, path: str, at: int, type_: str) -> Iterator[tuple[int,
             yield index, front + tokens[index].text
         elif index < here and (opening in around or opening in heads):
             yield index, tokens[index].text
+
+
+def _blocks_at(tokens: Sequence[Token], at: int) -> tuple[list[int], set[int]]:
+    """The brackets that open the blocks around a token, and those that open the parameters of these blocks."""
+    around = [number for number in _open_at(tokens, at) if tokens[number].text == "{"]
+    return around, {start for number in around if (start := _parameters_of(tokens, number)) is not None}
 
 
 def _open_at(tokens: Sequence[Token], end: int) -> list[int]:

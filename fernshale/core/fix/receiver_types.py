@@ -7,8 +7,8 @@ import re
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 
-from fernshale.core.base.languages import TYPE_AFTER_NAME
-from fernshale.core.fix.classes import PYTHON, class_bodies, with_derived
+from fernshale.core.base.languages import C_FAMILY, TYPE_AFTER_NAME
+from fernshale.core.fix.classes import PYTHON, class_bodies, methods_outside, with_derived
 from fernshale.core.fix.tokens import Token, group_end
 
 # Words in the position of a type that are none.
@@ -52,6 +52,23 @@ class Owners:
             return False
         type_ = self._type_of_receiver(index - 2)
         return type_ is not None and type_ in with_derived({self._of}, list(self._bases.items()))
+
+    def is_no_member(self, index: int) -> bool:
+        """Return whether the name at `index` is certainly no member's: it has no object, and stands outside all classes."""
+        before = self._tokens[index - 1].text if index else ""
+        if before in (".", "->", "::"):
+            return False
+        if self._is_python:
+            return before != "def" and not any(
+                token.text in ("=", ":") for token in self._tokens[index + 1 : index + 2]
+            )
+        return self._path.endswith(C_FAMILY) and not any(first <= index < last for first, last in self._of_classes)
+
+    @cached_property
+    def _of_classes(self) -> list[tuple[int, int]]:
+        """The tokens of classes, and of functions that are defined outside their class."""
+        bodies = [(first, last) for _, first, last in self._bodies]
+        return bodies + [(first, last) for _, first, last in methods_outside(self._tokens)]
 
     def _is_declared_here(self, index: int) -> bool:
         """Return whether the name is declared here: after a type, and before a parameter list or the end."""

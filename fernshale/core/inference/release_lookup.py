@@ -19,8 +19,8 @@ from fernshale.core.process.text_search import files_with
 
 # If more files contain a name, it is too common to help.
 _MAX_FILES = 60
-# The head of a class: its keyword, and the rest of the line up to its body.
-_CLASS_HEAD = lazy_pattern(rb"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*")
+# The head of a class: its keyword, and the rest of the line up to its body. A class that is only announced has none.
+_CLASS_HEAD = lazy_pattern(rb"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*+(?!;)")
 _WORD = lazy_pattern(rb"\w+")
 # Languages in which only types are imported.
 _OF_TYPES = ("java", "c#")
@@ -28,9 +28,10 @@ _OF_TYPES = ("java", "c#")
 
 @lru_cache(maxsize=256)  # a release does not change, and each inspection asks the same
 def declared(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
-    """Return the public declarations of a name outside classes; none if too many files contain the word."""
+    """Return the public declarations of a name outside classes; if too many files contain the word, of classes alone."""
     found: list[Symbol] = []
-    for symbols in _with_word(folder, name, language):
+    files = _with_word(folder, name, language)
+    for symbols in _with_class(folder, name, language) if files is None else files:
         inner = {item.path for item in symbols if item.kind in CONTAINER}
         found += [item for item in symbols if item.name == name and not item.is_hidden and item.scope not in inner]
     types = [item for item in found if item.kind in CONTAINER]
@@ -41,9 +42,7 @@ def declared(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
 def members(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
     """Return the public members of a class, without inherited ones; none if too many files contain its name."""
     found: list[Symbol] = []
-    files = _class_files(folder, _family_of(language)).get(name.encode(), ())
-    for path in files if len(files) <= _MAX_FILES else ():
-        symbols = read_source(read_bytes(f"{folder}/{path}"), path)
+    for symbols in _with_class(folder, name, language):
         classes = {item.path for item in symbols if item.kind in CONTAINER and item.name == name and not item.is_hidden}
         found += [item for item in symbols if item.scope in classes and not item.is_hidden]
     return tuple(found)
@@ -55,15 +54,21 @@ def makers(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
     name."""
     return tuple(
         item
-        for symbols in _with_word(folder, name, language)
+        for symbols in _with_word(folder, name, language) or ()
         for item in symbols
         if item.is_callable and item.kind != "constructor" and not item.is_hidden and not item.needs_object
         and names_in_type(item.returns) == [name]
     )  # fmt: skip
 
 
-def _with_word(folder: Path, name: str, language: str) -> Sequence[tuple[Symbol, ...]]:
-    """Return the symbols of each file with a word; none if too many have it."""
+def _with_class(folder: Path, name: str, language: str) -> Sequence[tuple[Symbol, ...]]:
+    """Return the symbols of each file with a word in the head of a class; none if too many have it."""
+    files = _class_files(folder, _family_of(language)).get(name.encode(), ())
+    return [read_source(read_bytes(f"{folder}/{path}"), path) for path in files] if len(files) <= _MAX_FILES else ()
+
+
+def _with_word(folder: Path, name: str, language: str) -> Sequence[tuple[Symbol, ...]] | None:
+    """Return the symbols of each file with a word; None if too many have it."""
     plain = re.escape(name)
     # The name first: a pattern that begins with letters is looked for many times faster.
     word = re.compile(rf"{plain}(?!\w)(?<!\w{plain})".encode())
@@ -73,7 +78,7 @@ def _with_word(folder: Path, name: str, language: str) -> Sequence[tuple[Symbol,
         if word.search(data) is None:
             continue
         if len(found) == _MAX_FILES:
-            return ()
+            return None
         found.append(read_source(data, path))
     return found
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from fernshale.core.fix.names_in_scope import names_in_scope
+from fernshale.core.fix.names_in_scope import is_own_variable, names_in_scope
 
 
 @pytest.mark.parametrize(
@@ -24,3 +24,24 @@ from fernshale.core.fix.names_in_scope import names_in_scope
 )  # fmt: skip
 def test_names_of_a_type_are_found_where_they_can_be_used(path: str, text: str, names: tuple[str, ...]) -> None:
     assert names_in_scope(text, path, text.index("HERE"), "Fog") == names
+
+
+@pytest.mark.parametrize(
+    ("text", "is_own"),
+    [
+        ("void f() {\n  Gone fog = w.fog();\n  HERE == fog;\n}", True),
+        ("void f() {\n  Gone *fog = new Gone();\n  if (a) { HERE(fog); }\n}", True),
+        ("void f() {\n  const Gone& fog = x;\n  HERE = fog;\n}", True),
+        ("void f() {\n  auto fog = gone();\n  HERE = fog;\n}", True),
+        ("void f(Gone fog) {\n  HERE = fog;\n}", True),
+        ("void f() {\n  { Gone fog = 3; }\n  HERE = fog;\n}", False),
+        ("void g(Gone fog) {}\nvoid f() {\n  HERE = fog;\n}", False),
+        ("void f() {\n  HERE = fog;\n  Gone fog;\n}", False),
+        # A function of that name, and a member of another object.
+        ("void f() {\n  Gone fog = w;\n  HERE = fog();\n}", False),
+        ("void f() {\n  Gone fog = w;\n  HERE = x.fog;\n}", False),
+    ],
+)
+def test_a_variable_of_the_file_is_told_from_a_name_that_is_missing(text: str, is_own: bool) -> None:
+    line = text[: text.index("HERE")].count("\n") + 1
+    assert is_own_variable(text, "a.cpp", line, "fog") is is_own

@@ -355,6 +355,25 @@ def test_a_member_of_another_type_is_left_alone_where_that_can_be_told(text: str
 
 
 @pytest.mark.parametrize(
+    ("path", "text"),
+    [
+        # Outside all classes, a name without an object is no member's.
+        (
+            "a.cpp",
+            "int f() { NEXT(); return NEXT; } struct Other { int g() { next(); } }; Other o; void Other::f() { next; x->next(); }",
+        ),
+        ("a.c", "int f(struct tide *t) { NEXT(); t->next = NEXT; }"),
+        ("a.py", "NEXT()\nx.next = NEXT\nclass Mine(Base):\n    next = 3\n    def next(self): return NEXT\n"),
+        ("a.java", "class Mine extends Almanac { int f() { return next(); } }"),
+    ],
+)
+def test_a_reported_name_that_cannot_be_a_member_is_left_alone(path: str, text: str) -> None:
+    rule = RenameRule("r", "w", old="next", new="tide", of="m::Almanac", named=True)
+    fixed = _fixed(rule, text.replace("NEXT", "next"), path)
+    assert fixed == text.replace("next", "tide").replace("NEXT", "next")
+
+
+@pytest.mark.parametrize(
     ("text", "fixed"),
     [
         (

@@ -14,16 +14,15 @@ _BEFORE_MEMBER = frozenset(("{", "}", ";", "*", "async", "public", "protected", 
 
 def find(rule: RenameRule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     is_computed = rule.new.startswith("[")
-    # If a tool reported the place, it knows the type better than the text shows.
-    is_any = rule.named or not rule.of
-    if is_any and not is_computed:
+    if not rule.of and not is_computed:
         for start in name_starts(text, path, rule.old):
             yield start, start + len(rule.old), rule.new
         return
     tokens = tokenize(text, path)
-    owner = None if is_any else Owners(tokens, rule.of, path)
+    owner = Owners(tokens, rule.of, path) if rule.of else None
     for index in name_indexes(text, path, rule.old):
-        if owner is not None and owner.is_another(index):
+        # If a tool reported the place, it knows the type better than the text shows.
+        if owner is not None and (owner.is_no_member(index) if rule.named else owner.is_another(index)):
             continue
         spot = _computed_from(tokens, index) if is_computed else tokens[index].start
         if spot is not None:

@@ -7,11 +7,18 @@ Uses of objects whose class is unknown stay: they may belong to any class.
 from __future__ import annotations
 
 import ast
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.languages import SCRIPTS
-from fernshale.core.fix.classes import PYTHON, class_bodies, defined_names, python_classes, with_derived
+from fernshale.core.fix.classes import (
+    PYTHON,
+    class_bodies,
+    defined_names,
+    methods_outside,
+    python_classes,
+    with_derived,
+)
 from fernshale.core.fix.members import declared_members
 from fernshale.core.fix.python_ast import Characters, parse_python
 from fernshale.core.fix.receiver_types import Owners, declared_names
@@ -78,7 +85,11 @@ def _in_braces(rule: RenameMemberRule, path: str, text: str, tokens: Sequence[To
     own = [(first, last) for name, _, first, last in bodies if name in family]
     others = [(first, last) for name, _, first, last in bodies if name not in family]
     parts = [part for span in own for part in _members(tokens, span)]
-    parts += [_Part(span, _groups(tokens, *span)) for span in _defined_outside(tokens, family)]
+    parts += [
+        _Part((first, last), _groups(tokens, first, last))
+        for name, first, last in methods_outside(tokens)
+        if name in family
+    ]
     found = name_indexes(text, path, rule.old)
     if path.endswith(SCRIPTS):
         # A name without an object is no member there.
@@ -139,17 +150,3 @@ def _groups(tokens: Sequence[Token], at: int, end: int) -> list[_Span]:
         else:
             at += 1
     return found
-
-
-def _defined_outside(tokens: Sequence[Token], family: Collection[str]) -> Iterator[_Span]:
-    """The functions that are defined outside their class, as `void Pier::open() { … }` of C++: from the class's name on."""
-    for at in range(len(tokens) - 3):
-        if tokens[at].text not in family or tokens[at + 1].text != "::":
-            continue
-        opening = at + 3 + (tokens[at + 2].text == "~")
-        if opening < len(tokens) and tokens[opening].text == "(":
-            end = group_end(tokens, opening)
-            while end < len(tokens) and tokens[end].text not in ("{", ";", "}"):
-                end += 1
-            if end < len(tokens) and tokens[end].text == "{":
-                yield at, group_end(tokens, end)

@@ -22,7 +22,7 @@ from fernshale.core.crossing.stages.build.rule_filters import FAR_KINDS, Case, f
 from fernshale.core.crossing.stages.build.view import Fix, RefusedRule
 from fernshale.core.fix.apply import CodeEdit, only_some
 from fernshale.core.fix.expression_span import expression_lines
-from fernshale.core.fix.names_in_scope import declaring_lines, global_uses
+from fernshale.core.fix.names_in_scope import declaring_lines, global_uses, is_own_variable
 from fernshale.core.fix.rules import CallRule, DeleteRule, HeaderRule, MoveRule, ReimportRule, RenameRule, Rule
 
 # The lines below the head of a class in which a new member may be inserted.
@@ -52,9 +52,13 @@ class FixSearch:
 
     def find(self, cause: Cause, automatic_from: float) -> tuple[tuple[Fix, ...], tuple[RefusedRule, ...]]:
         """The fixes for a cause, best first, and the rules about it that were refused, each with the reason."""
-        as_built, as_now = _lines(cause, self.shape), _lines(cause, self.near)
+        own = self._own_variables(cause)
+        as_built, as_now = _lines(cause, self.shape, own), _lines(cause, self.near, own)
         # Worked out at most once, and only where a rule asks for it.
-        spans = [cache(partial(_expression_at, error.place, self.scan)) for error in cause.errors]
+        spans = [
+            set if number in own else cache(partial(_expression_at, error.place, self.scan))
+            for number, error in enumerate(cause.errors)
+        ]
         fixes, refused = [], []
         for rule in self._worth_trying(cause, set().union(*as_built, *as_now)):
             case = Case(rule, cause, self.edits.get(rule.id, ()))
@@ -68,7 +72,11 @@ class FixSearch:
                 if fix is not None:
                     fixes.append(fix)
                     continue
-                reason = tr("matches at none of the reported places")
+                reason = (
+                    tr("{symbol} is a variable here, and its declaration has an error", symbol=cause.symbol)
+                    if len(own) == len(cause.errors)
+                    else tr("matches at none of the reported places")
+                )
             if case.names_symbol:
                 refused.append(RefusedRule(rule, reason))
         # A rule that only matches on the same line is for another cause when another rule names the reported symbol.
@@ -77,6 +85,19 @@ class FixSearch:
             meant or fixes, key=lambda fix: (not _is_of(fix.rule, cause), -fix.confidence, -fix.clears, fix.rule.id)
         )
         return tuple(best), tuple(refused)
+
+    def _own_variables(self, cause: Cause) -> frozenset[int]:
+        """The numbers of the errors about a variable that the file itself declares: they go with the error of its declaration."""
+        if cause.kind not in (NAME, TYPE) or cause.scope:
+            return frozenset()
+        places = ((number, error.place) for number, error in enumerate(cause.errors))
+        return frozenset(
+            number
+            for number, place in places
+            if place.line > 0
+            and place.file in self.scan.manifest.files
+            and is_own_variable(self.scan.read(TreePath(place.file)) or "", place.file, place.line, cause.symbol)
+        )
 
     def _worth_trying(self, cause: Cause, spots: Collection[Spot]) -> list[Rule]:
         """The rules, in order, that change a line of the cause, that are about its symbol, or that may be for any cause."""
@@ -228,9 +249,11 @@ def _in_files(edits: Sequence[CodeEdit], lines: list[set[Spot]]) -> tuple[tuple[
     return here, [item | more for item, more in zip(lines, spots, strict=True)]
 
 
-def _lines(cause: Cause, shape: OwnerContext) -> list[set[Spot]]:
-    """The lines that each error of a cause names; none for an error whose line is unknown by now."""
-    places = (all_places(error.diagnostic, shape) for error in cause.errors)
+def _lines(cause: Cause, shape: OwnerContext, without: Collection[int]) -> list[set[Spot]]:
+    """The lines that each error of a cause names; none for an error whose line is unknown by now, and for those `without`."""
+    places = (
+        () if number in without else all_places(error.diagnostic, shape) for number, error in enumerate(cause.errors)
+    )
     return [{(place.file, place.line) for place in listed if place.line > 0} for listed in places]
 
 

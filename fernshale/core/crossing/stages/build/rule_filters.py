@@ -22,6 +22,7 @@ from fernshale.core.build.message_patterns import (
     OVERRIDE,
     PRIVATE,
     UNTYPED,
+    last_name,
 )
 from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.rules import (
@@ -31,6 +32,7 @@ from fernshale.core.fix.rules import (
     ImportRule,
     KeywordRule,
     MoveRule,
+    NewName,
     ReimportRule,
     RenameMemberRule,
     RenameRule,
@@ -136,6 +138,11 @@ def _named_elsewhere(case: Case) -> str:
     return tr("renames another name than the one that is reported") if is_narrow and not case.names_symbol else ""
 
 
+def _only_announced(case: Case) -> str:
+    is_other = isinstance(case.rule, NewName) and last_name(case.rule.old) != case.cause.symbol
+    return tr("renames another name than the type") if case.cause.kind == INCOMPLETE and is_other else ""
+
+
 def _value(case: Case) -> str:
     is_of_value = case.cause.kind in (EMPTY, UNTYPED, NUMBER) and not isinstance(case.rule, DeclareRule | RewriteRule)
     is_refused = is_of_value and not case.names_symbol
@@ -152,6 +159,7 @@ FILTERS: tuple[Callable[[Case], str], ...] = (
     _other_member,
     _private,
     _named_elsewhere,
+    _only_announced,
     _value,
 )
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.work import Work
+from fernshale.core.crossing.rules.sources import keep_rules
 from fernshale.core.crossing.stages.overview import inspect
+from fernshale.core.fix.rules import RenameRule
 from tests.conftest import Tree
 from tests.crossing_steps import act
 from tests.engines import begin_engine
@@ -102,3 +104,44 @@ def test_a_class_that_is_only_announced_is_brought_in_whole(name: str, tree: Tre
     act(crossing, f"cause:{view.cause.key}", view.fixes[0].rule.id)
     act(crossing, "build:run", "build")
     assert inspect(crossing, Work()).build.passed
+
+
+def test_a_class_that_very_many_headers_announce_is_brought_in_from_its_own(tree: Tree) -> None:
+    many = {f"include/rush/part{number}.hpp": "namespace rush { struct Pier; }\n" for number in range(70)}
+    old = {
+        **many,
+        "include/rush/pier.hpp": _PIER,
+        "include/rush/shore.hpp": _SHORE.format('#include "rush/pier.hpp"\n'),
+    }
+    new = {**old, "include/rush/shore.hpp": _SHORE.format("")}
+    game = {"src/a.cpp": f'#include "rush/shore.hpp"\n\n{_USES["member"]}\n'}
+    crossing = begin_engine(
+        tree, old, new, game, "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp"
+    )
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+    (view,) = inspect(crossing, Work()).build.causes
+    assert [fix.rule.text for fix in view.fixes] == ['#include "rush/pier.hpp"']
+
+
+def test_a_variable_whose_type_went_is_no_name_of_the_release(tree: Tree) -> None:
+    """The compiler reports the type once, and then each use of the variable, which the release's names may be like."""
+    old = {
+        "include/rush.hpp": "namespace rush { struct Text { int n; }; struct Lamp { int hour(); int name(); }; Text text(); }\n"
+    }
+    new = {
+        "include/rush.hpp": "namespace rush { struct Lamp { int hour(); int title(); }; }\n",
+        "include/name.hpp": "struct name { int n; };\n",
+    }
+    code = '#include "rush.hpp"\nstruct Pier : rush::Lamp {\n    int f() {\n        rush::Text name = rush::text();\n        return name.n + name.n;\n    }\n};\n'
+    rule = RenameRule("r", "w", old="name", new="title", of="rush::Lamp", named=True)
+    crossing = begin_engine(
+        tree, old, new, {"src/a.cpp": code}, "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp"
+    )
+    with crossing.acting():
+        keep_rules(crossing, [rule])
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+    causes = {view.cause.symbol: view for view in inspect(crossing, Work()).build.causes}
+    assert not causes["name"].fixes
+    assert any("its declaration has an error" in refused.reason for refused in causes["name"].refused)
