@@ -8,10 +8,13 @@ from __future__ import annotations
 
 import bisect
 import hashlib
-from collections.abc import Iterator, Sequence
+import os
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from fernshale.core.base.work import CancelToken
+from fernshale.core.process.workers import WorkerProcess
 from fernshale.core.profile.model import LogShape
 from fernshale.core.trial.log_messages import Message, Messages, read_messages
 
@@ -21,6 +24,8 @@ _SHARE = 0.2
 _SELDOM = 3
 # Logs of more lines than this are shown message by message.
 _LONG = 8000
+# Minimum bytes of each log for a second process to save time.
+_LARGE = 16 << 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +77,7 @@ class LogComparison:
 
 def compare_logs(baseline: bytes | Sequence[str], now: bytes | Sequence[str], shape: LogShape) -> LogComparison:
     """Compare two logs, given as text or as lines. Raises RunsAway."""
-    old, new = read_messages(baseline, shape), read_messages(now, shape)
+    old, new = _read_both(baseline, now, shape)
     signs = _signs(old, new)
     differences = [
         Difference(
@@ -91,6 +96,24 @@ def compare_logs(baseline: bytes | Sequence[str], now: bytes | Sequence[str], sh
     return LogComparison(tuple(differences), lines, long)
 
 
+def _read_both(
+    baseline: bytes | Sequence[str], now: bytes | Sequence[str], shape: LogShape
+) -> tuple[Messages, Messages]:
+    """The messages of both logs; those of a large one in a second process, at the same time."""
+    is_large = isinstance(baseline, bytes) and isinstance(now, bytes) and min(len(baseline), len(now)) >= _LARGE
+    if not is_large or len(os.sched_getaffinity(0)) < 2:
+        return read_messages(baseline, shape), read_messages(now, shape)
+    with WorkerProcess(_READ, (baseline, shape)) as second:
+        new = read_messages(now, shape)
+        return second.result(CancelToken()), new
+
+
+def read_share(job: tuple[bytes, LogShape], _tell: Callable[[int], None]) -> Messages:
+    """The messages of one log, for the second process."""
+    return read_messages(*job)
+
+
+_READ = f"{__name__}:read_share"
 _RANK = {"new": 0, "more": 1, "gone": 2, "less": 3, "moved": 4, "same": 5}
 _GRAVE = {"error": 0, "warning": 1, "": 2}
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import regex
 
@@ -16,9 +17,16 @@ from fernshale.core.base.bounded_regex import Budget
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.profile.model import LogShape
 
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Integers = NDArray[np.int64]
+
 MASK = "‹#›"
 _DIGITS = bytes.maketrans(b"123456789", b"000000000")
-_HEX = lazy_pattern(rb"0x[0-9a-f]+|\b(?=[a-f]*0[0-9a-f]*[a-f]|[a-f]+0)[0-9a-f]{6,}\b")
+_ADDRESS = lazy_pattern(rb"0x[0-9a-f]+")
+_HEX = lazy_pattern(rb"\b(?=[a-f]*0[0-9a-f]*[a-f]|[a-f]+0)[0-9a-f]{6,}\b")
 _VOLATILE = regex.compile(
     r"""(?ix)
     \b[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}\b        # ids of 128 bits
@@ -61,54 +69,70 @@ class Messages:
 
 def read_messages(log: bytes | Sequence[str], shape: LogShape) -> Messages:
     """Return the messages of a log, given as text or as lines. Raises RunsAway for a pattern of the profile."""
+    import numpy as np
+
     data = log if isinstance(log, bytes) else "\n".join(log).encode("utf-8", "surrogateescape")
     data = data.replace(b"\r\n", b"\n")
     budget = Budget()
-    lines = data.split(b"\n")
-    if not lines[-1]:
-        lines.pop()
-    shapes = _shapes(data)[: len(lines)]
-    numbers: dict[bytes, int] = {}
-    order = [numbers.setdefault(key, len(numbers)) for key in shapes]
-    first: dict[int, int] = {}
-    for at, number in enumerate(order):
-        if number == len(first):
-            first[number] = at
+    ends = np.flatnonzero(np.frombuffer(data, np.uint8) == ord("\n"))
+    if data and not data.endswith(b"\n"):
+        ends = np.append(ends, len(data))
+    shapes, order = _numbered(_shapes(data)[: len(ends)])
+    # The numbers are in the order of the first lines; of all that are written to one place, the last one counts.
+    first = np.zeros(len(shapes), np.int64)
+    first[order[::-1]] = np.arange(len(order))[::-1]
     # Shapes that become equal, for instance after masking addresses, are one message.
     by_template: dict[str, int] = {}
     by_key: dict[bytes, int] = {}
     samples: list[tuple[int, str]] = []
     final = []
-    for number, key in enumerate(_without_addresses(list(numbers))):
+    for key, line in zip(_without_addresses(shapes), first.tolist(), strict=True):
         known = by_key.get(key)
         if known is None:
-            text = lines[first[number]].decode("utf-8", "replace")
+            start = int(ends[line - 1]) + 1 if line else 0
+            text = data[start : int(ends[line])].decode("utf-8", "replace")
             known = by_key[key] = by_template.setdefault(template_of(text, shape, budget), len(by_template))
             if known == len(samples):
-                samples.append((first[number], text))
+                samples.append((line, text))
         final.append(known)
-    order = [final[number] for number in order]
-    counts = _counted(order, len(samples))
+    messages = np.array(final, np.int64)[order]
+    counts = np.bincount(messages, minlength=len(samples)).tolist()
     of = {
         template: Message(template, counts[number], *samples[number], severity_of(samples[number][1], shape, budget))
         for template, number in by_template.items()
     }
-    return Messages(of, order)
+    return Messages(of, messages.tolist())
 
 
 def _shapes(data: bytes) -> list[bytes]:
     """The lines with every number as one digit; whole texts are changed at once, which costs a few ns a letter."""
-    data = data.translate(_DIGITS)
-    while b"00" in data:
-        data = data.replace(b"00", b"0")
-    return data.split(b"\n")
+    import numpy as np
+
+    letters = np.frombuffer(data.translate(_DIGITS), np.uint8)
+    is_digit = letters == ord("0")
+    kept = ~is_digit
+    kept[1:] |= ~is_digit[:-1]
+    kept[:1] = True
+    shortened: bytes = letters[kept].tobytes()
+    return shortened.split(b"\n")
+
+
+def _numbered(lines: list[bytes]) -> tuple[list[bytes], Integers]:
+    """The different lines, in the order of their first occurrence, and the number of each line among them."""
+    import numpy as np
+
+    numbers = dict(zip(different := dict.fromkeys(lines), range(len(different)), strict=True))
+    return list(different), np.fromiter(map(numbers.__getitem__, lines), np.int64, len(lines))
 
 
 def _without_addresses(shapes: list[bytes]) -> list[bytes]:
     """Mask addresses and hexadecimal ids in the shapes."""
     if not shapes:
         return []
-    return _HEX.sub(b"0", b"\n".join(shapes)).split(b"\n")
+    # Most ids have the usual prefix: without them, few different shapes are left for the slow pattern.
+    some, order = _numbered(_ADDRESS.sub(b"0x0", b"\n".join(shapes)).split(b"\n"))
+    masked = _HEX.sub(b"0", b"\n".join(some)).split(b"\n")
+    return [masked[number] for number in order.tolist()]
 
 
 def template_of(line: str, shape: LogShape, budget: Budget) -> str:
@@ -137,13 +161,3 @@ def literal_parts(template: str) -> list[str]:
     """Return the literal parts of a template, as they occur in the code that prints it, longest first."""
     parts = [part.strip(" :,.;()[]\"'") for part in template.split(MASK)]
     return sorted((part for part in parts if len(part) >= 4), key=len, reverse=True)
-
-
-def _counted(order: Sequence[int], size: int) -> list[int]:
-    import numpy as np
-
-    return (
-        [int(count) for count in np.bincount(np.asarray(order, dtype=np.int64), minlength=size)]
-        if order
-        else [0] * size
-    )

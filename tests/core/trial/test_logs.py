@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import random
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from fernshale.core.base.bounded_regex import Budget
 from fernshale.core.profile.model import LogShape, SeverityRule
+from fernshale.core.trial import log_diff
 from fernshale.core.trial.log_diff import compare_logs
 from fernshale.core.trial.log_messages import literal_parts, read_messages, template_of
 
@@ -100,3 +102,24 @@ def test_a_long_log_is_shown_message_by_message_and_counts_are_kept() -> None:
 
 def test_the_words_that_stand_in_code() -> None:
     assert literal_parts(template_of("pier 12 is kept by Mirre, 3 boats", _PLAIN, Budget()))[0] == "is kept by Mirre"
+
+
+@given(st.lists(st.sampled_from(_WORDS), max_size=30), st.integers(0, 9))
+def test_lines_are_counted_and_placed_by_what_they_say(words: list[str], seed: int) -> None:
+    rng = random.Random(seed)
+    lines = [_line(word, rng) for word in words]
+    found = read_messages("\n".join(lines).encode(), _PLAIN)
+    templates = [template_of(line, _PLAIN, Budget()) for line in lines]
+    assert [found.templates[number] for number in found.order] == templates
+    for template, item in found.of.items():
+        assert (item.count, item.first, item.sample) == (
+            templates.count(template), templates.index(template), lines[templates.index(template)],
+        )  # fmt: skip
+
+
+def test_large_logs_are_read_by_two_processes_with_the_same_result(monkeypatch: pytest.MonkeyPatch) -> None:
+    rng = random.Random(3)
+    old, new = ("\n".join(_line(rng.choice(_WORDS), rng) for _ in range(200)).encode() for _ in range(2))
+    alone = compare_logs(old, new, _PLAIN)
+    monkeypatch.setattr(log_diff, "_LARGE", 0)
+    assert compare_logs(old, new, _PLAIN) == alone and alone.lines
