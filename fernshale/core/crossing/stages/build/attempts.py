@@ -98,7 +98,7 @@ def _with_verdict(fix: Fix, attempt: Attempt | None) -> Fix:
     confidence = fix.confidence
     if not attempt.is_good:
         confidence = _with_odds(confidence, ODDS_FAILED)
-    elif attempt.is_telling and attempt.cleared == attempt.errors:
+    elif attempt.is_telling and attempt.cleared >= fix.clears:
         confidence = _with_odds(confidence, ODDS_CLEARED)
     return replace(fix, confidence=confidence, tried=attempt.words)
 

@@ -30,6 +30,7 @@ from fernshale.core.crossing.stages.build.items import DEFAULT, right
 from fernshale.core.crossing.stages.build.script_bases import may_derive
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.names.script_packages import script_packages_of
+from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.members import OwnClass, own_classes
 from fernshale.core.fix.rules import RenameMemberRule, Where
 from fernshale.core.snapshot.manifest import TreeEntry
@@ -44,12 +45,12 @@ _HEAD = lazy_pattern(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
 
 @dataclass(frozen=True, slots=True)
 class Clash:
-    """A member of an own class, and the change that gave its base class a member of that name. `rule` renames the own one."""
+    """A member of an own class, and the new member of its base class that has its name. `rule` renames the own one."""
 
     class_name: str
     path: TreePath
     line: int
-    change: ApiChange
+    symbol: Symbol
     rule: RenameMemberRule
 
     @property
@@ -59,7 +60,7 @@ class Clash:
             class_name=self.class_name,
             path=self.path,
             member=self.rule.old,
-            scope=self.change.symbol.scope[-1],
+            scope=self.symbol.scope[-1],
         )
 
     @property
@@ -76,7 +77,7 @@ def find_clashes(
     They were written for the new release, whose folder is `release`.
     """
     # By the last name of a class, the new members that it has or inherits.
-    known: dict[str, Mapping[str, ApiChange]] = {
+    known: dict[str, Mapping[str, Symbol]] = {
         name: members for name, members in _came(changes).items() if name in texts.used
     }
     before = _Before(scan, crossing)
@@ -112,10 +113,10 @@ def with_renamed_members(rules: LegRules, causes: Sequence[Cause], clashes: Sequ
 
 
 def _derived(
-    known: dict[str, Mapping[str, ApiChange]],
+    known: dict[str, Mapping[str, Symbol]],
     heads: Mapping[TreePath, str],
     texts: Texts,
-    find: Callable[[TreePath, OwnClass], Mapping[str, ApiChange]],
+    find: Callable[[TreePath, OwnClass], Mapping[str, Symbol]],
 ) -> Mapping[TreePath, Sequence[OwnClass]]:
     """The classes of the files that derive from one in `known`. They are added to `known`, since others derive from them."""
     found: dict[TreePath, Sequence[OwnClass]] = {}
@@ -167,37 +168,42 @@ class _Before:
         return frozenset(name for known in classes if known.name == item.name for name in known.members)
 
 
-def _came(changes: Sequence[ApiChange]) -> dict[str, dict[str, ApiChange]]:
-    """New members of classes that both releases have, except those that subclasses have to implement."""
+def _came(changes: Sequence[ApiChange]) -> dict[str, dict[str, Symbol]]:
+    """New members of classes of the release, also those that were renamed or moved there, except those that subclasses have to
+    implement."""
     required = {change.new.path for change in changes if change.kind == "must-implement" and change.new is not None}
-    found: dict[str, dict[str, ApiChange]] = {}
+    found: dict[str, dict[str, Symbol]] = {}
     for change in changes:
-        symbol = change.symbol
+        symbol, old = change.new, change.old
+        # A class that stands elsewhere now has no new members by that.
+        is_kept = old is not None and symbol is not None and old.path[-2:] == symbol.path[-2:]
         if (
-            change.kind == "added"
+            not is_kept
+            and change.kind in ("added", "renamed", "moved")
+            and symbol is not None
             and symbol.kind in ("method", "field")
             and symbol.scope
             and symbol.path not in required
         ):
-            found.setdefault(symbol.scope[-1], {})[symbol.name] = change
+            found.setdefault(symbol.scope[-1], {})[symbol.name] = symbol
     return found
 
 
 def _inherited(
     path: TreePath,
     item: OwnClass,
-    known: Mapping[str, Mapping[str, ApiChange]],
+    known: Mapping[str, Mapping[str, Symbol]],
     texts: Texts,
     is_of_release: Callable[[str], bool],
-) -> Mapping[str, ApiChange]:
+) -> Mapping[str, Symbol]:
     """The new members that a class has from its bases."""
     return {
-        name: change
+        name: symbol
         for base in item.bases
-        for name, change in known.get(base, {}).items()
+        for name, symbol in known.get(base, {}).items()
         # A class of the project that is between the two was looked at by itself.
-        if change.symbol.scope[-1] != base
-        or may_derive(path, texts.of[path], item.name, base, change.symbol.scope[:-1], is_of_release)
+        if symbol.scope[-1] != base
+        or may_derive(path, texts.of[path], item.name, base, symbol.scope[:-1], is_of_release)
     }
 
 
@@ -207,9 +213,8 @@ def _is_of(release: Path | None, module: str) -> bool:
     return packages is None or not packages.has_packages or packages.is_packaged(module)
 
 
-def _rename(item: OwnClass, name: str, path: TreePath, change: ApiChange, texts: Texts) -> RenameMemberRule:
+def _rename(item: OwnClass, name: str, path: TreePath, symbol: Symbol, texts: Texts) -> RenameMemberRule:
     """The rule that gives a member of a class another name: in all files, or in this one if others have a class of its name."""
-    symbol = change.symbol
     head = re.compile(rf"\b(?:class|struct)\s+{re.escape(item.name)}\b")
     is_only = not any(head.search(text) for other, text in texts.of.items() if other != path and item.name in text)
     where = Where() if is_only else Where(files=(literal(path),))

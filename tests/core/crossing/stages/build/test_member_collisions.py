@@ -6,7 +6,9 @@ import pytest
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
+from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.project.source_texts import Texts
+from fernshale.core.crossing.rules.sources import leg_rules
 from fernshale.core.crossing.stages.build.member_collisions import free_name
 from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.fix.members import own_classes
@@ -64,6 +66,22 @@ def test_what_was_written_since_is_meant_for_the_new_release(tree: Tree) -> None
     (project / "src/new.py").write_text("import rush\nclass New(rush.Stage):\n    def weigh(self): pass\n")
     (project / "src/game.py").write_text("# A remark.\n" + _GAME.replace("def tick", "def weigh"))
     assert set(_clashes(crossing).values()) == {"src/game.py:7", "src/game.py:14"}
+
+
+def test_a_member_that_was_renamed_or_moved_into_the_class_is_new_there(tree: Tree) -> None:
+    tide = (
+        "    def {}(self, pier, boats):\n        total = pier.level + boats.count\n        return total * pier.slope\n"
+    )
+    lamp = "    def {}(self, room):\n        oil = room.jar.fill\n        return room.wick.burn(oil)\n"
+    old = f"class Shed:\n{lamp.format('light')}class Stage:\n{tide.format('tide_of')}    def kept(self): pass\n"
+    new = (
+        f"class Shed:\n    pass\nclass Stage:\n{tide.format('tide_at')}{lamp.format('light')}    def kept(self): pass\n"
+    )
+    game = "import rush\nclass Pier(rush.Stage):\n    def tide_at(self): pass\n    def light(self): pass\n    def kept(self): pass\n"
+    crossing = begin_engine(tree, {"rush.py": old}, {"rush.py": new}, {"src/game.py": game}, "true")
+    kinds = {change.kind for change in leg_rules(scan_crossing(crossing, Work()), crossing, Work()).changes}
+    assert {"renamed", "moved"} <= kinds and "added" not in kinds
+    assert set(_clashes(crossing).values()) == {"src/game.py:3", "src/game.py:4"}
 
 
 def test_what_was_there_before_or_has_to_be_written_is_no_news(tree: Tree) -> None:
