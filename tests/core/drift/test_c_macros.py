@@ -216,3 +216,62 @@ def test_a_method_without_a_class_is_called_like_a_function() -> None:
     method = Symbol("method", "row", (), "a.hpp", 1, marks=frozenset({"virtual"}))
     assert not method.needs_object and not method.is_overridable
     assert replace(method, scope=("Boat",)).needs_object and replace(method, scope=("Boat",)).is_overridable
+
+
+def test_a_conditional_among_the_values_of_an_enum_leaves_the_class_after_it() -> None:
+    text = """\
+class Boat : public Hull {
+public:
+    enum Sail {
+#if OAR_SINCE(5, 14)
+        Lug OAR_DEPRECATED("Use Gaff") = 0x1, // old
+#endif
+        Gaff = 0x2
+#ifdef OAR_MORE
+        , Jib
+#endif
+    };
+    OAR_FLAGS(Sails, Sail)
+
+    Boat(Pier *pier = nullptr);
+    int row() const;
+private:
+    OAR_PRIVATE(Boat)
+#ifndef OAR_SMALL
+    OAR_SLOT(d(), void turned(const Tide &))
+    OAR_SLOT(d(), void moored())
+#endif
+    friend class Harbour;
+};
+int after();
+"""
+    found = {item.path for item in read_source(text.encode(), "boat.h")}
+    assert {("Boat", "Sail"), ("Boat", "Gaff"), ("Boat", "Lug"), ("Boat", "row"), ("Boat", "Boat"), ("after",)} <= found
+
+
+@pytest.mark.parametrize(
+    "beginning",
+    [
+        "#ifndef OAR_DOC\n    template<char = 0>\n#endif\n",
+        "#if OAR_VERSION >= OAR_CHECK(6, 0)\n    virtual\n#endif\n",
+        "#ifdef OAR_STRICT\n    explicit inline\n#else\n    inline\n#endif\n",
+        "#if A\n    void other();\n#else\n    static\n#endif\n",
+    ],
+)
+def test_a_declaration_that_begins_under_a_condition_and_ends_after_it_is_read(beginning: str) -> None:
+    text = f"""\
+class Boat {{
+public:
+    int bow();
+#if OAR_OLD
+{beginning}    void row(int at) const;
+#endif
+    int stern();
+}};
+int after();
+"""
+    found = {item.path: item for item in read_source(text.encode(), "boat.h")}
+    assert {("Boat", "bow"), ("Boat", "row"), ("Boat", "stern"), ("after",)} <= found.keys()
+    assert [item.name for item in found["Boat", "row"].parameters] == ["at"]
+    done = prepare(text.encode())
+    assert done.count(b"#if") == done.count(b"#endif")

@@ -5,7 +5,16 @@ from __future__ import annotations
 import re
 
 from fernshale.core.base.lazy_pattern import lazy_pattern
-from fernshale.core.drift.parsing.c_scan import STOP, Span, blanked, condition_of, has_split_declarations, is_unfinished
+from fernshale.core.drift.parsing.c_scan import (
+    STOP,
+    Span,
+    blanked,
+    condition_of,
+    end_of_body,
+    has_split_declarations,
+    is_unfinished,
+    opens_enum,
+)
 
 _CONDITION = lazy_pattern(rb"^[ \t]*#[ \t]*(if|ifdef|ifndef|elif|else|endif)\b[^\n]*", re.MULTILINE)
 _NOT_DEFINED = lazy_pattern(rb"#[ \t]*ifndef|#[^\n]*!")
@@ -20,13 +29,15 @@ def settle_conditions(data: bytes) -> bytes:
     if not has_split_declarations(data):
         return data
     spans: list[Span] = []
-    opened: list[int] = []  # where the conditionals that are open begin
+    opened: list[list[Span]] = []  # the directives of the conditionals that are open
     start = at = 0
     while (found := STOP.search(data, at)) is not None:
         begin, at = found.span()
         first = found[0][:1]
         if first in b"/\"'":
             continue
+        if opens_enum(data, start, begin):
+            at = end_of_body(data, at)
         if first != b"#":
             start = at
             continue
@@ -36,13 +47,20 @@ def settle_conditions(data: bytes) -> bytes:
             if is_inside:
                 at = _settle(data, found, spans)
                 continue
-            opened.append(begin)
+            opened.append([(begin, at)])
         elif what and opened:
-            if is_inside and start >= opened[-1]:
-                # The declaration began in this branch and ends after it: the next branch repeats its beginning.
-                spans.append((begin, at))
-                if what != b"endif":
+            directives = opened[-1]
+            first_begin = directives[0][0]
+            directives.append((begin, at))
+            if is_inside and start >= first_begin:
+                # The declaration began in this branch and ends after it: the next branch repeats its beginning. Without one, a
+                # beginning that is there only if something is defined is left out.
+                is_last = what == b"endif"
+                is_general = len(directives) > 2 or _NOT_DEFINED.match(data, first_begin) is not None
+                if not is_last or not is_general:
                     spans.append((start, begin))
+                if is_last:
+                    spans += opened.pop()
                 continue
             if what == b"endif":
                 opened.pop()

@@ -26,6 +26,7 @@ _SHARP, _OPEN, _CLOSE = b"#{}"
 _SKIPPED = frozenset(b"/\"'")
 _LABEL = 112  # the p of public, private, protected
 _CONTAINER = lazy_pattern(rb"\b(?:namespace|class|struct|union)\b|\bextern\s*\"")
+_ENUM = lazy_pattern(rb"\benum\b[^()=]*\Z")
 _COMMENT = lazy_pattern(rb"(?s)//[^\n]*|/\*.*?\*/")
 _COMPLETE_MACROS = lazy_pattern(rb"(?s)(?:_*[A-Z][A-Z0-9_]{2,}\b\s*(?:\((?:[^()]|\((?:[^()]|\([^()]*\))*\))*\)\s*)?)*")
 
@@ -53,7 +54,7 @@ def find_declarations(data: bytes) -> Iterator[Span]:
         if first == _OPEN:
             head = data[start:begin]
             if _CONTAINER.search(head) is None or b"=" in head or _is_function(head):
-                at = _end_of_body(data, at)
+                at = end_of_body(data, at)
         start = at
 
 
@@ -64,14 +65,25 @@ def find_stops(data: bytes, at: int = 0) -> Iterator[re.Match[bytes]]:
 
 def has_split_declarations(data: bytes) -> bool:
     """Whether a conditional begins or ends inside a declaration."""
-    start = 0
+    start = after = 0
     for found in find_stops(data) if b"#" in data else ():
-        if data[found.start()] == _SHARP and is_unfinished(data, start, found.start()):
-            if condition_of(data, found.start()):
+        begin, at = found.span()
+        if begin < after:
+            continue
+        if opens_enum(data, start, begin):
+            start = after = end_of_body(data, at)
+        elif data[begin] == _SHARP and is_unfinished(data, start, begin):
+            if condition_of(data, begin):
                 return True
         else:
-            start = found.end()
+            start = at
     return False
+
+
+def opens_enum(data: bytes, start: int, at: int) -> bool:
+    """Whether the brace at a place opens the values of an enum whose head begins at `start`: they end with no semicolon, so a
+    conditional among them is inside no declaration."""
+    return data[at] == _OPEN and _ENUM.search(data, start, at) is not None
 
 
 def condition_of(data: bytes, at: int) -> bytes:
@@ -105,7 +117,7 @@ def _is_function(head: bytes) -> bool:
     return b"(" in head and head.rstrip().endswith((b")", b"const", b"override", b"noexcept", b"final"))
 
 
-def _end_of_body(data: bytes, at: int) -> int:
+def end_of_body(data: bytes, at: int) -> int:
     """The place after the bracket that closes a body opened before `at`."""
     depth = 1
     for found in find_stops(data, at):

@@ -138,16 +138,7 @@ def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str,
         source.add("enum", name, SymbolSite(node, scope, doc=doc, head=head, marks=(access,)))
         is_scoped = any(child.type in ("class", "struct") for child in node.children)
         inner = (*scope, name) if is_scoped and name else scope
-        for child, said, _ in documented(source, body.children, _COMMENTS, _NO_ATTRIBUTES):
-            if child.type == "enumerator":
-                value = source.text(child.child_by_field_name("value"))
-                text = source.text(child.child_by_field_name("name"))
-                source.add(
-                    "enumerator",
-                    text,
-                    SymbolSite(child, inner, doc=said, head=source.text(child), marks=(access,)),
-                    value=value,
-                )
+        _read_values(source, body, inner, access)
         return
     bases: tuple[str, ...] = ()
     for child in node.children:
@@ -161,6 +152,18 @@ def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str,
     if access == "private":
         return
     _read_members(source, body, (*scope, name) if name else scope, inside)
+
+
+def _read_values(source: SourceFile, body: Node, scope: tuple[str, ...], access: str) -> None:
+    """The values of an enum, also those under a condition."""
+    for child, doc, _ in documented(source, body.children, _COMMENTS, _NO_ATTRIBUTES):
+        if child.type in _WRAPPERS:
+            with _within(source, child):
+                _read_values(source, child, scope, access)
+        elif child.type == "enumerator":
+            value = source.text(child.child_by_field_name("value"))
+            site = SymbolSite(child, scope, doc=doc, head=source.text(child), marks=(access,))
+            source.add("enumerator", source.text(child.child_by_field_name("name")), site, value=value)
 
 
 def _read_members(source: SourceFile, body: Node, scope: tuple[str, ...], access: str) -> str:
