@@ -152,14 +152,14 @@ class _Trying:
         """The next proposals of the causes that wait, by cause; where none is left, one that failed among others."""
         while any(self._waiting.values()):
             batch = {cause: queue[0] for cause, queue in self._waiting.items() if queue}
-            _, left_out = _together({**self._good, **batch})
+            _, left_out = edits_together({**self._good, **batch})
             if fitting := {cause: fix for cause, fix in batch.items() if fix.rule.id not in left_out}:
                 return fitting
             for cause in batch:  # each changes the same place as a good one
                 self._waiting[cause].popleft()
         while self._alone:
             cause, fix = self._alone.popleft()
-            if cause not in self._good and fix.rule.id not in _together({**self._good, cause: fix})[1]:
+            if cause not in self._good and fix.rule.id not in edits_together({**self._good, cause: fix})[1]:
                 return {cause: fix}
         return {}
 
@@ -177,7 +177,7 @@ class _Trying:
         """Build with a batch in addition to the good fixes and judge all. Returns why that is impossible, "" if it is not."""
         self._work.check()
         tried = {**self._good, **batch}
-        edits, _ = _together(tried)
+        edits, _ = edits_together(tried)
         texts = {}
         for path, listed in edits.items():
             file = read_project_text(self._scan.project, path)
@@ -261,15 +261,18 @@ def _errors_of(view: BuildView) -> tuple[ErrorAt, ...]:
     )
 
 
-def _together(fixes: Mapping[str, Fix]) -> tuple[_ByFile, frozenset[str]]:
-    """The edits of some fixes by file, and the rules that are left out because another one changes the same place."""
+def edits_together(fixes: Mapping[str, Fix]) -> tuple[_ByFile, frozenset[str]]:
+    """The edits of some fixes by file, and the rules left out because another one changes the same place.
+
+    Several causes can have one rule, each with its own places.
+    """
     edits: dict[TreePath, list[CodeEdit]] = {}
     left_out = set()
-    for rule, listed in {fix.rule.id: fix.edits for fix in fixes.values()}.items():
-        if any(_overlap(edit, other) for edit in listed for other in edits.get(edit.path, ())):
-            left_out.add(rule)
+    for fix in fixes.values():
+        if any(_overlap(edit, other) for edit in fix.edits for other in edits.get(edit.path, ())):
+            left_out.add(fix.rule.id)
             continue
-        for edit in listed:
+        for edit in fix.edits:
             if edit not in edits.setdefault(edit.path, []):
                 edits[edit.path].append(edit)
     return edits, frozenset(left_out)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -14,7 +15,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.rules.sources import keep_rules
-from fernshale.core.crossing.stages.build.attempt_runs import AttemptBudget, try_proposals
+from fernshale.core.crossing.stages.build.attempt_runs import AttemptBudget, edits_together, try_proposals
 from fernshale.core.crossing.stages.build.attempts import ATTEMPTS, Attempts, EditedLines, is_telling
 from fernshale.core.crossing.stages.build.view import Fix
 from fernshale.core.crossing.stages.overview import inspect
@@ -93,6 +94,17 @@ def _fix_of(rule: Rule, path: str) -> Fix:
 )
 def test_a_build_judges_names_and_types_and_no_values(rule: Rule, path: str, is_judged: bool) -> None:
     assert is_telling(_fix_of(rule, path), lambda _: "f(1)") is is_judged
+
+
+def test_causes_that_share_a_rule_are_tried_with_all_their_places() -> None:
+    rule = DeclareRule("r", "w", old="f", new="Boat")
+    first, second = (CodeEdit(TreePath("a.py"), at, at, at + 1, "f", "g") for at in (1, 9))
+    other = CodeEdit(TreePath("a.py"), 9, 9, 10, "f", "h")
+    fixes = {
+        key: Fix(replace(rule, id=id), "", (edit,), (), (edit,), 1, 0.5)
+        for key, id, edit in (("one", "r", first), ("two", "r", second), ("three", "s", other))
+    }
+    assert edits_together(fixes) == ({TreePath("a.py"): [first, second]}, {"s"})
 
 
 def test_verdicts_are_taken_over_where_the_same_errors_are_left(tree: Tree) -> None:
