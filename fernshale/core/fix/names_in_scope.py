@@ -40,16 +40,16 @@ def declaring_lines(text: str, path: str, lines: Collection[int]) -> frozenset[i
 
 
 def is_own_variable(text: str, path: str, line: int, name: str) -> bool:
-    """Return whether code of the C family names a variable or parameter on a line (1-based) that is declared before it, in a block
-    around it: a compiler then misses the name only because the declaration has an error."""
+    """Return whether code of the C family names a variable or parameter on a line (1-based) that is declared there, or before it in
+    a block around it: a compiler then misses the name only because the declaration has an error."""
     tokens = tokenize(text, path) if path.endswith(C_FAMILY) else ()
     found = [at for at in (name_indexes(text, path, name) if tokens else ()) if not _is_qualified_or_called(tokens, at)]
     here = next((at for at in found if position(text, tokens[at].start)[0] == line), None)
-    if here is None or found[0] == here:
+    if here is None:
         return False
-    around, heads = _blocks_at(tokens, here)
     declared = {at for at, _ in declared_names(tokens, path)}
-    return any(
+    around, heads = _blocks_at(tokens, here)
+    return here in declared or any(
         (at in declared or tokens[at - 1].text == "auto") and (_open_at(tokens, at) or [-1])[-1] in (*around, *heads)
         for at in name_indexes(text, path, name)
         if at < here
