@@ -21,6 +21,7 @@ from fernshale.core.build.message_patterns import (
     NUMBER,
     OVERRIDE,
     PRIVATE,
+    SYNTAX,
     UNTYPED,
     last_name,
 )
@@ -143,6 +144,11 @@ def _only_announced(case: Case) -> str:
     return tr("renames another name than the type") if case.cause.kind == INCOMPLETE and is_other else ""
 
 
+def _unparsed(case: Case) -> str:
+    is_refused = case.cause.kind == SYNTAX and isinstance(case.rule, RenameRule) and bool(case.rule.of)
+    return tr("renames a member, and code parses without it") if is_refused else ""
+
+
 def _value(case: Case) -> str:
     is_of_value = case.cause.kind in (EMPTY, UNTYPED, NUMBER) and not isinstance(case.rule, DeclareRule | RewriteRule)
     is_refused = is_of_value and not case.names_symbol
@@ -160,6 +166,7 @@ FILTERS: tuple[Callable[[Case], str], ...] = (
     _private,
     _named_elsewhere,
     _only_announced,
+    _unparsed,
     _value,
 )
 

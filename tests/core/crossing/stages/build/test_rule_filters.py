@@ -6,7 +6,17 @@ import pytest
 
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.diagnostics import Diagnostic, SourcePlace
-from fernshale.core.build.message_patterns import CALL, EMPTY, HEADER, IMPLEMENT, INCOMPLETE, MEMBER, NAME, PRIVATE
+from fernshale.core.build.message_patterns import (
+    CALL,
+    EMPTY,
+    HEADER,
+    IMPLEMENT,
+    INCOMPLETE,
+    MEMBER,
+    NAME,
+    PRIVATE,
+    SYNTAX,
+)
 from fernshale.core.build.owners import Owned
 from fernshale.core.crossing.stages.build.explanation import explain_nothing
 from fernshale.core.crossing.stages.build.rule_filters import FILTERS, Case, find_refusal, names_symbol
@@ -42,6 +52,7 @@ _CASES = {
     "private": (_RENAME, _cause(PRIVATE, "boats"), "must not be used"),
     "named": (RenameRule("r", "w", old="a", new="b", named=True), _cause(MEMBER, "c"), "is reported"),
     "announced": (MoveRule("r", "w", old="Pier::Kind", new="Pole::Kind"), _cause(INCOMPLETE, "Pier"), "than the type"),
+    "unparsed": (RenameRule("r", "w", old="a", new="b", of="Pier"), _cause(SYNTAX, ""), "code parses without it"),
     "value": (GetterRule("r", "w", old="boats", new="boats"), _cause(EMPTY, "pier"), "about a value"),
 }
 
