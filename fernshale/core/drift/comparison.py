@@ -437,6 +437,12 @@ def _other_kind(before: Symbol, after: Symbol) -> ApiChange | None:
     return ApiChange("signature", before, after, english("{full} is {now} now", full=before.full, now=now))
 
 
+def _is_empty(parameter: Parameter) -> bool:
+    """Return whether the default of a parameter is the value that its type has without arguments: `List()` of a `const List &`."""
+    type_ = plain_type(parameter.type).rstrip("&*")
+    return "".join(parameter.default.split()) in ("{}", f"{type_}()", f"{type_}{{}}")
+
+
 def _compare_overloads(
     old: Sequence[Symbol], new: Sequence[Symbol], types: Mapping[str, str], is_same: _Same
 ) -> Iterator[ApiChange]:
@@ -456,7 +462,10 @@ def _compare_overloads(
         defaults = [
             (mine, now)
             for mine, now in _paired(before, after)
-            if mine.default and now.default and not is_same(mine.default, now.default)
+            if mine.default
+            and now.default
+            and not is_same(mine.default, now.default)
+            and not (_is_empty(mine) and _is_empty(now))
         ]
         if new_order(before, after):
             places = ", ".join(item.name for item in after.parameters)

@@ -44,6 +44,9 @@ _MIN_WEIGHED = 16
 _MAX_CANDIDATES = 5
 # Of a longer part of a name, the rest without the first letter is looked for as well: `hpaned` and `paned`.
 _MIN_PART = 5
+# So many names from one place make another one worth looking into, and so many such places.
+_MIN_MOVES = 2
+_MAX_MOVES = 3
 # How many names must have lost or gained the same part, so that another name is changed by it.
 _MIN_SWAPS = 3
 # So many members, and declarations, make a type that stayed the successor of one that went.
@@ -212,6 +215,7 @@ class _Work:
     chosen: dict[Path, Symbol] = field(default_factory=dict)
     paired: dict[str, str] = field(default_factory=dict)
     exchanged: Counter[tuple[str, str]] = field(default_factory=Counter)
+    moves: Counter[tuple[object, object]] = field(default_factory=Counter)
 
     def __post_init__(self) -> None:
         self.names = Rarity(item.name for item in (*self.old, *self.new))
@@ -224,6 +228,10 @@ class _Work:
         self.paired = {item.name: item.name for item in self.old}
         self.unique = _once(self.old) & _once(self.new)
         self.exchange = TypeExchange(self.old, self.new)
+        self.files = {item.path: item.file for item in self.old}
+        there = {item.path: item.file for item in self.new}
+        both = ((file, there[path]) for path, file in self.files.items() if path in there)
+        self.stayed_elsewhere = Counter(pair for pair in both if pair[0] != pair[1])
 
     @property
     def world(self) -> World:
@@ -231,7 +239,8 @@ class _Work:
         return World(
             self.names, self.words, lambda scope: _mapped(scope, scopes), lambda type_: types.get(type_, type_),
             lambda file: files.get(file, file), self.swaps, self.paired, self.unique,
-            bases_of=self.new_members.line, exchanged=self.exchanged,
+            bases_of=self.new_members.line, exchanged=self.exchanged, moves=self.moves,
+            chosen={path: symbol.path for path, symbol in self.chosen.items()},
         )  # fmt: skip
 
     def match(
@@ -243,12 +252,15 @@ class _Work:
         successors: dict[str, list[str]] = defaultdict(list)
         for was, becomes in self.exchanged:
             successors[was].append(becomes)
+        moved = self._moved_to()
         most = max(_MIN_WEIGHED, min(_MAX_WEIGHED, _MAX_PAIRS // max(1, len(old.traits))))
         wanted = [
             keys_of(trait.symbol, world.scope_of(trait.symbol.scope), world.file_of(trait.symbol.file), trait.reach)
             | {("type", world.type_of(name)) for name in type_names(trait.symbol)}
             | {("owner", name) for item in trait.symbol.parameters for name in names_in_type(item.type)}
             | {("name", "".join(parts_of(name))) for name in successors.get(trait.symbol.name, ())}
+            | {("scope", place) for place in moved.get(trait.symbol.scope, ())}
+            | {("file", place) for place in moved.get(trait.symbol.file, ())}
             | {("part", part[1:]) for part in parts_of(trait.symbol.name) if len(part) > _MIN_PART}
             for trait in old.traits
         ]
@@ -309,6 +321,7 @@ class _Work:
                 if path[-1] != symbol.name:
                     self.types[path[-1]] = symbol.name
         self._learn_scopes()
+        self._learn_moves()
         self.exchanged = self.exchange.count(self.chosen)
 
     def with_swapped(
@@ -433,6 +446,23 @@ class _Work:
             for path, listed in found.items()
         }
         return {path: tuple(item for item in listed if item.score >= _MIN_CHANCE) for path, listed in judged.items()}
+
+    def _moved_to(self) -> dict[object, list[object]]:
+        """The scopes and files that several names of a scope or a file went to, by that one; not more than a few."""
+        found: dict[object, list[object]] = defaultdict(list)
+        for (was, now), times in self.moves.most_common():
+            if times >= _MIN_MOVES and len(found[was]) < _MAX_MOVES:
+                found[was].append(now)
+        return found
+
+    def _learn_moves(self) -> None:
+        """Count what went from one scope or file to another one; names that stayed count for files as well."""
+        self.moves = Counter[tuple[object, object]](self.stayed_elsewhere)
+        for path, symbol in self.chosen.items():
+            if path[:-1] != symbol.scope:
+                self.moves[path[:-1], symbol.scope] += 1
+            if (file := self.files.get(path)) is not None and file != symbol.file:
+                self.moves[file, symbol.file] += 1
 
     def _learn_scopes(self) -> None:
         """A namespace or module of which most went to one other place went there, unless as much stayed."""

@@ -8,7 +8,7 @@ pairs.
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Sequence
-from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeVar
 
 from fernshale.core.drift.candidate_search import Side
 from fernshale.core.drift.signal_weights import WeightTable
@@ -31,6 +31,7 @@ from fernshale.core.drift.similarity import (
     scope_signal,
     signature_signals,
     swap_signals,
+    value_of_moves,
 )
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
@@ -181,8 +182,30 @@ class PairWeigher:
         sole = np.where(columns.old.is_callable[pairs.rows], weights["sole function"], weights["sole symbol"])
         odds = odds + np.where(is_sole, sole, 0.0)
         is_file = places.files[pairs.rows] == columns.new.files[pairs.numbers]
-        result: Floats = odds + np.where(is_file, weights["same file"], 0.0)
+        odds = odds + np.where(is_file, weights["same file"], 0.0)
+        odds = odds + weights["others went to its scope"] * self._value_of_moves(pairs, "scopes", ~is_same)
+        result: Floats = odds + weights["others went to its file"] * self._value_of_moves(pairs, "files", ~is_file)
         return result
+
+    def _value_of_moves(self, pairs: _Pairs, of: Literal["scopes", "files"], is_other: Truths) -> Floats:
+        """How much it says of each pair that others went from the place of the old symbol to that of the new one."""
+        import numpy as np
+
+        columns = self._columns
+        values = np.zeros(len(pairs.rows))
+        rest = np.flatnonzero(is_other)
+        ours, theirs = getattr(columns.old, of)[pairs.rows[rest]], getattr(columns.new, of)[pairs.numbers[rest]]
+        is_chosen = self._places.chosen[pairs.rows[rest]] == columns.new.paths[pairs.numbers[rest]]
+
+        def weigh(at: int) -> float:
+            old, new = (trait.symbol for trait in self._traits(pairs, rest[at]))
+            place = (old.scope, new.scope) if of == "scopes" else (old.file, new.file)
+            others = self._world.moves.get(place, 0) - int(is_chosen[at])
+            return value_of_moves(others) if others > 0 else 0.0
+
+        found, which = _by_key(_combined(ours, theirs) * 2 + is_chosen, {}, weigh)
+        values[rest] = np.array(found)[which] if found else 0.0
+        return values
 
     def _weigh_members(self, pairs: _Pairs, of_argument: Truths) -> Floats:
         import numpy as np
@@ -334,7 +357,7 @@ class _Columns:
 
 class _Places:
     """The scopes, files and neighbours of the old symbols in a world, by the numbers of the new side. `sole` is the only path that
-    came where the symbol went, -1 without one."""
+    came where the symbol went, `chosen` the one that it was matched with, -1 without one."""
 
     def __init__(self, columns: _Columns, traits: Sequence[Traits], world: World) -> None:
         import numpy as np
@@ -353,6 +376,8 @@ class _Places:
         self.before = column(paired(trait.before) for trait in traits)
         self.after = column(paired(trait.after) for trait in traits)
         self.sole = column(sole.get(trait.symbol.path, -1) for trait in traits)
+        chosen = {old: numbers.paths.of(new) for old, new in world.chosen.items()}
+        self.chosen = column(chosen.get(trait.symbol.path, -1) for trait in traits)
 
 
 def _once(work: Callable[[Any], int]) -> Callable[[Any], int]:

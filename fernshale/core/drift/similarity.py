@@ -135,6 +135,8 @@ class World:
     outside classes in either release. `sole` are the pairs of paths that are the only removed and the only added ones of their
     scopes. `bases_of` gives the scopes that a scope of the new release inherits from.
     `exchanged` counts how often declarations that stayed, or were matched, have a new type in place of an old one, by names.
+    `moves` counts the matched names that went from an old scope to another one, and from a file to another one; `chosen` are the
+    paths that were matched.
     """
 
     names: Rarity
@@ -148,6 +150,8 @@ class World:
     sole: Collection[tuple[tuple[str, ...], tuple[str, ...]]] = ()
     bases_of: Callable[[tuple[str, ...]], Collection[tuple[str, ...]]] = lambda _: ()
     exchanged: Mapping[tuple[str, str], int] = field(default_factory=dict)
+    moves: Mapping[tuple[object, object], int] = field(default_factory=dict)
+    chosen: Mapping[tuple[str, ...], tuple[str, ...]] = field(default_factory=dict)
 
 
 def find_signals(old: Traits, new: Traits, world: World) -> list[Signal]:
@@ -263,7 +267,29 @@ def place_signals(old: Traits, new: Symbol, world: World) -> list[Signal]:
         found.append(_SOLE_FUNCTION if one.is_callable else _SOLE_SYMBOL)
     if world.file_of(one.file) == new.file:
         found.append(Signal("same file", 1.0, english("both are in {scope}", scope=new.file)))
+    is_chosen = world.chosen.get(one.path) == new.path
+    if new.scope != world.scope_of(one.scope):
+        there = ".".join(new.scope)
+        found.append(
+            _moves_signal("others went to its scope", world.moves.get((one.scope, new.scope), 0) - is_chosen, there)
+        )
+    if new.file != world.file_of(one.file):
+        found.append(
+            _moves_signal("others went to its file", world.moves.get((one.file, new.file), 0) - is_chosen, new.file)
+        )
     return [signal for signal in found if signal is not None]
+
+
+def _moves_signal(name: str, others: int, there: str) -> Signal | None:
+    if others <= 0:
+        return None
+    words = english("{times} others are in {scope} now", times=others, scope=there) if there else ""
+    return Signal(name, value_of_moves(others), words)
+
+
+def value_of_moves(others: int) -> float:
+    """How much it says that so many others went to the same place."""
+    return min(3.0, math.log2(1 + others))
 
 
 def scope_signal(old: Traits, new: Symbol, scope: tuple[str, ...], world: World) -> Signal | None:

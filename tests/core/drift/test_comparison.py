@@ -305,6 +305,15 @@ def test_a_default_is_compared_by_the_argument_and_its_value(tree: Tree) -> None
     assert [c.what for c in changes_between(old, new) if c.kind == "default"] == ["c of m.f was 3 and is 4"]
 
 
+def test_the_empty_value_of_another_type_is_no_other_default(tree: Tree) -> None:
+    old, new = (
+        tree(side, {"a.hpp": f"void f(const {type_}<int> &roles = {type_}<int>(), const Tide &at = Tide({at}));\n"})
+        for side, type_, at in (("old", "Vec", 3), ("new", "List", 4))
+    )
+    changes = [change for change in changes_between(old, new) if change.kind == "default"]
+    assert [change.what for change in changes] == ["at of f was Tide(3) and is Tide(4)"]
+
+
 _RESULTS = [
     ("a.hpp", "namespace w { struct Tide; %s high(int of); }", "int", "Tide", True),
     ("a.hpp", "namespace w { struct Tide; %s high(int of); }", "const w::Tide&", "Tide", False),
