@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
 
 from fernshale.core.base.confidence import CALLED_TWIN, MEMBERS_AND_USES_OF_OTHER, MEMBERS_OF_OTHER, SWAPPED_PART, TWIN
 from fernshale.core.base.texts import english
@@ -31,6 +32,9 @@ from fernshale.core.drift.similarity import (
 )
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 from fernshale.core.drift.type_exchange import TypeExchange, names_in_type, type_names
+
+if TYPE_CHECKING:
+    from fernshale.core.drift.pair_weights import Floats, Integers
 
 Path = tuple[str, ...]
 ByPath = Mapping[Path, Sequence[Symbol]]
@@ -57,6 +61,8 @@ _MIN_TWIN_PARAMETERS = 2
 _MIN_SCORE = 0.003
 # Minimum probability of a candidate to be returned.
 _MIN_CHANCE = 0.002
+# Blocks of the assignment with at most so many cells are solved as a whole table.
+_MAX_DENSE = 250_000
 # How often a new symbol that another old one has the better claim on took in this one, too.
 _SHARE_OF_TAKEN = 0.35
 
@@ -480,21 +486,50 @@ class _Work:
 def _assign(pairs: WeighedPairs) -> dict[int, int]:
     """Assign rows to columns with the maximum sum of log odds; pairs below a probability of one half are left out."""
     import numpy as np
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    likely = np.flatnonzero(pairs.odds > 0)
+    if not len(likely):
+        return {}
+    rows, columns, gains = pairs.rows[likely], pairs.numbers[likely], pairs.odds[likely]
+    height, width = int(rows.max()) + 1, int(columns.max()) + 1
+    # What is connected by no pair is assigned by itself: most blocks are small.
+    places = rows, height + columns
+    graph = coo_matrix((np.ones(len(rows)), places), shape=(height + width, height + width))
+    _, block = connected_components(graph, directed=False)
+    order = np.argsort(block[rows], kind="stable")
+    ends = np.flatnonzero(np.diff(block[rows][order], append=-1)) + 1
+    assigned: dict[int, int] = {}
+    for start, end in zip((0, *ends[:-1].tolist()), ends.tolist(), strict=True):
+        at = order[start:end]
+        if end == start + 1:
+            assigned[int(rows[at[0]])] = int(columns[at[0]])
+        else:
+            assigned.update(_assign_block(rows[at], columns[at], gains[at]))
+    return assigned
+
+
+def _assign_block(rows: Integers, columns: Integers, gains: Floats) -> dict[int, int]:
+    """Assign the rows of one connected block. Each may stay alone, at no gain."""
+    import numpy as np
+    from scipy.optimize import linear_sum_assignment
     from scipy.sparse import csr_matrix
     from scipy.sparse.csgraph import min_weight_full_bipartite_matching
 
-    likely = pairs.odds > 0
-    if not likely.any():
-        return {}
-    rows, columns = pairs.rows[likely], pairs.numbers[likely]
-    height, width = int(rows.max()) + 1, int(columns.max()) + 1
-    # Each row may stay alone: a column of its own for that, at no gain.
-    alone = np.arange(height)
-    gains = np.concatenate((pairs.odds[likely], np.full(height, 1e-6)))
-    places = np.concatenate((rows, alone)), np.concatenate((columns, width + alone))
-    matrix = csr_matrix((gains, places), shape=(height, width + height))
+    ours, row = np.unique(rows, return_inverse=True)
+    theirs, column = np.unique(columns, return_inverse=True)
+    height, width = len(ours), len(theirs)
+    if height * width <= _MAX_DENSE:
+        table = np.zeros((height, width))
+        table[row, column] = gains
+        found = linear_sum_assignment(table, maximize=True)
+        return {int(ours[at]): int(theirs[to]) for at, to in zip(*found, strict=True) if table[at, to] > 0}
+    alone = np.arange(height)  # a column of its own for each row
+    places = np.concatenate((row, alone)), np.concatenate((column, width + alone))
+    matrix = csr_matrix((np.concatenate((gains, np.full(height, 1e-6))), places), shape=(height, width + height))
     found = min_weight_full_bipartite_matching(matrix, maximize=True)
-    return {int(row): int(column) for row, column in zip(*found, strict=True) if column < width}
+    return {int(ours[at]): int(theirs[to]) for at, to in zip(*found, strict=True) if to < width}
 
 
 def _share_most_parts(one: set[str], other: set[str]) -> bool:

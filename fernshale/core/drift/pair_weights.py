@@ -22,12 +22,13 @@ from fernshale.core.drift.similarity import (
     body_signals,
     compare_names,
     doc_text,
-    find_signals,
     is_called,
     is_of_argument,
     is_unfolded,
     kind_signals,
     member_signals,
+    neighbour_signals,
+    place_signals,
     scope_signal,
     signature_signals,
     swap_signals,
@@ -75,6 +76,7 @@ class PairWeigher:
         self._unfolding: dict[int, _Names] = {}
         self._bodies: dict[int, float] = {}
         self._kinds: dict[int, float] = {}
+        self._said_of_bodies: dict[tuple[int, int], list[Signal]] = {}
 
     def begin(self, world: World) -> None:
         """Weigh in another world: other scopes and types are mapped there."""
@@ -82,6 +84,7 @@ class PairWeigher:
         self._places = _Places(self._columns, self.old.traits, world)
         self._signatures: dict[int, float] = {}
         self._scopes: dict[int, float] = {}
+        self._said: dict[tuple[int, int], list[Signal]] = {}
 
     def weigh(self, near: Sequence[Sequence[int]]) -> WeighedPairs:
         """The pairs of each old symbol with the new ones that are near, and the evidence that one replaces the other."""
@@ -101,7 +104,20 @@ class PairWeigher:
 
     def words(self, row: int, number: int) -> tuple[str, ...]:
         """The evidence for a pair in words, strongest first."""
-        signals = find_signals(self.old.traits[row], self.new.traits[number], self._world)
+        old, new, world = self.old.traits[row], self.new.traits[number], self._world
+        one, other = self._columns.old, self._columns.new
+        compared = compare_names(old.symbol, new.symbol, world)
+        signals = [*compared.signals, *swap_signals(compared, world), *place_signals(old, new.symbol, world)]
+        signals += neighbour_signals(old, new, world)
+        if one.is_container[row]:
+            signals += member_signals(old, new, world)
+        elif is_of_argument(old, new.symbol):
+            signals += signature_signals(old, new, world)
+        else:
+            key = int(one.signatures[row]), int(other.signatures[number])
+            signals += self._said.get(key) or self._said.setdefault(key, signature_signals(old, new, world))
+        bodies = int(one.bodies[row]), int(other.bodies[number])
+        signals += self._said_of_bodies.get(bodies) or self._said_of_bodies.setdefault(bodies, body_signals(old, new))
         said = [(self._table.weights[name] * value, words) for name, value, words in signals if words]
         said = [item for item in said if item[0] > _MIN_ODDS_TO_SAY]
         return tuple(words for _, words in sorted(said, key=lambda item: -item[0]))

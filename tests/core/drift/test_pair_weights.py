@@ -50,6 +50,9 @@ def _checked(monkeypatch: pytest.MonkeyPatch, old: Path, new: Path) -> int:
                     signals = find_signals(self.old.traits[row], self.new.traits[number], world)
                     alone = table.prior + sum(table.weights[item.name] * item.value for item in signals)
                     assert odds == pytest.approx(alone, abs=1e-9)
+                    said = [(table.weights[item.name] * item.value, item.words) for item in signals if item.words]
+                    said = sorted((item for item in said if item[0] > 0.25), key=lambda item: -item[0])
+                    assert self.words(row, number) == tuple(words for _, words in said)
                     pairs += 1
 
     monkeypatch.setattr("fernshale.core.drift.matching.PairWeigher", Checked)
