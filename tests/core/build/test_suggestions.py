@@ -13,7 +13,7 @@ from fernshale.core.build.suggestions import hints_of
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.fix.rule_file import RuleSet
-from fernshale.core.fix.rules import RenameRule, Rule
+from fernshale.core.fix.rules import RenameRule, ReorderRule, Rule
 from tests.conftest import Tree
 
 
@@ -70,6 +70,13 @@ def test_a_guess_that_the_tool_shares_is_surer() -> None:
     surer, same = with_hints(_rules(guess, other), [cause], None).all
     assert 0.9 < surer.confidence < 1 and "suggests boat_count" in surer.why
     assert same == other
+
+
+def test_a_suggested_name_is_no_surer_where_the_arguments_change_as_well() -> None:
+    cause = _cause('a.py:1:2: error: Module has no attribute "draw_lrtb"; maybe "draw_lrbt"?')
+    name = RenameRule("g", "alike", old="draw_lrtb", new="draw_lrbt", confidence=0.5)
+    whole = ReorderRule("o", "alike", call="draw_lrtb", new="draw_lrbt", order=(1, 2, 4, 3), confidence=0.9)
+    assert with_hints(_rules(name, whole), [cause], None).all == (name, whole)
 
 
 def test_a_suggestion_by_itself_is_proposed_as_what_it_is() -> None:

@@ -86,10 +86,18 @@ ATTEMPTS: Fact[Attempts] = Fact(
 
 def with_verdicts(cause: str, fixes: Sequence[Fix], attempts: Mapping[tuple[str, str], Attempt]) -> tuple[Fix, ...]:
     """The fixes of a cause with the verdicts on them as evidence, best first."""
-    verdicts = [(fix, attempts.get((cause, fix.rule.id))) for fix in fixes]
-    # What failed comes last; the order is otherwise that of the search.
-    verdicts.sort(key=lambda item: item[1] is not None and not item[1].is_good)
-    return tuple(_with_verdict(fix, attempt) for fix, attempt in verdicts)
+    tried = {fix.rule.id: attempts[cause, fix.rule.id] for fix in fixes if (cause, fix.rule.id) in attempts}
+    judged = [_with_verdict(fix, tried.get(fix.rule.id)) for fix in fixes]
+    failed = {id for id, attempt in tried.items() if not attempt.is_good}
+    telling = {id for id, attempt in tried.items() if attempt.is_good and attempt.is_telling}
+    result = [fix for fix in judged if fix.rule.id not in failed]
+    # What failed comes after what a build has shown to be right, and after what is no less certain.
+    for fix in (fix for fix in judged if fix.rule.id in failed):
+        better = [
+            at for at, other in enumerate(result) if other.rule.id in telling or other.confidence >= fix.confidence
+        ]
+        result.insert(better[-1] + 1 if better else 0, fix)
+    return tuple(result)
 
 
 def _with_verdict(fix: Fix, attempt: Attempt | None) -> Fix:

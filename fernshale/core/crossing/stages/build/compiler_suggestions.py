@@ -17,11 +17,20 @@ from fernshale.core.base.confidence import (
 from fernshale.core.base.languages import language_of
 from fernshale.core.base.texts import english
 from fernshale.core.build.causes import Cause
-from fernshale.core.build.message_patterns import CALL, MISSING, PRIVATE, is_undeclared_call
+from fernshale.core.build.message_patterns import CALL, MISSING, PRIVATE, is_undeclared_call, last_name
 from fernshale.core.build.suggestions import accessors_of, arguments_of, elsewhere_of, hints_of
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.names.name_parts import parts_of
-from fernshale.core.fix.rules import GetterRule, KeywordRule, MoveRule, RenameRule, Replacement, Rule
+from fernshale.core.fix.rules import (
+    CallRule,
+    GetterRule,
+    KeywordRule,
+    MoveRule,
+    RenameRule,
+    ReorderRule,
+    Replacement,
+    Rule,
+)
 from fernshale.core.inference.release_lookup import declared
 
 
@@ -34,7 +43,10 @@ def with_hints(rules: LegRules, causes: Sequence[Cause], release: Path | None) -
     hinted = {_key(rule): rule for cause in causes for rule in _hinted_rules(cause, release)}
     if not hinted:
         return rules
-    sets = tuple(replace(group, rules=tuple(_shared(rule, hinted) for rule in group.rules)) for group in rules.sets)
+    fuller = _fuller_changes(rules)
+    sets = tuple(
+        replace(group, rules=tuple(_shared(rule, hinted, fuller) for rule in group.rules)) for group in rules.sets
+    )
     known = {_key(rule) for group in sets for rule in group.rules}
     guessed: dict[str, float] = {}
     for rule in (rule for group in sets for rule in group.rules if isinstance(rule, RenameRule | KeywordRule)):
@@ -56,9 +68,24 @@ def _key(rule: Rule) -> tuple[object, ...]:
     return rule.kind, rule.symbols, rule.new_name or rule.id
 
 
-def _shared(rule: Rule, hinted: Mapping[tuple[object, ...], Replacement]) -> Rule:
+def _fuller_changes(rules: LegRules) -> Mapping[tuple[str, str], float]:
+    """The confidence of the rules that change a name and its arguments as well, by the old and the new name."""
+    found: dict[tuple[str, str], float] = {}
+    for rule in (rule for group in rules.sets for rule in group.rules if isinstance(rule, ReorderRule | CallRule)):
+        new = rule.new if isinstance(rule, ReorderRule) else rule.new.partition("(")[0]
+        key = last_name(rule.call), last_name(new) if new else ""
+        found[key] = max(rule.confidence, found.get(key, 0.0))
+    return found
+
+
+def _shared(
+    rule: Rule, hinted: Mapping[tuple[object, ...], Replacement], fuller: Mapping[tuple[str, str], float]
+) -> Rule:
     hint = hinted.get(_key(rule))
     if rule.confidence >= 1 or hint is None:
+        return rule
+    # A tool suggests a name. Where the arguments change as well, the name alone would compile and mean something else.
+    if fuller.get((last_name(hint.old), last_name(hint.new)), 0.0) > rule.confidence:
         return rule
     why = english("{why}; the tool suggests {new} as well", why=rule.why, new=hint.new)
     return replace(rule, why=why, confidence=1 - (1 - rule.confidence) * SHARE_OF_DOUBT)

@@ -16,7 +16,14 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.rules.sources import keep_rules
 from fernshale.core.crossing.stages.build.attempt_runs import AttemptBudget, edits_together, try_proposals
-from fernshale.core.crossing.stages.build.attempts import ATTEMPTS, Attempts, EditedLines, is_telling
+from fernshale.core.crossing.stages.build.attempts import (
+    ATTEMPTS,
+    Attempt,
+    Attempts,
+    EditedLines,
+    is_telling,
+    with_verdicts,
+)
 from fernshale.core.crossing.stages.build.view import Fix
 from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.fix.apply import CodeEdit, apply_edits
@@ -73,6 +80,18 @@ def test_what_a_compiler_cannot_judge_gains_no_confidence(tree: Tree) -> None:
     fix = _fixes(crossing, "snuff")["drop"]
     assert fix.tried == "tried: clears 1 of 1, brings none; the tool cannot tell whether it means the same"
     assert fix.confidence == before and not fix.is_automatic
+
+
+def test_what_a_build_cannot_tell_is_not_put_before_what_is_more_certain() -> None:
+    """A name alone compiles where the arguments have to change as well, and the right fix may bring an error of its own."""
+    fixes = [Fix(_rename(new, 0.0), "", (), (), (), 9, confidence) for new, confidence in (("a", 0.95), ("b", 0.5))]
+    verdicts = {
+        ("c", "to-a"): Attempt("c", "to-a", cleared=9, errors=9, brought=1),
+        ("c", "to-b"): Attempt("c", "to-b", cleared=9, errors=9, brought=0),
+    }
+    assert [fix.rule.id for fix in with_verdicts("c", fixes, verdicts)] == ["to-a", "to-b"]
+    told = {**verdicts, ("c", "to-b"): replace(verdicts["c", "to-b"], is_telling=True)}
+    assert [fix.rule.id for fix in with_verdicts("c", fixes, told)] == ["to-b", "to-a"]
 
 
 def _fix_of(rule: Rule, path: str) -> Fix:
