@@ -64,7 +64,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     rules = leg_rules(scan, crossing, Work(token=token))
     texts = read_texts(scan, token) if rules.changes else None
     release = known_engine_folder(scan, crossing.setup.to)
-    clashes = tuple(find_clashes(scan, crossing, rules.changes, texts, release)) if texts else ()
+    clashes = tuple(find_clashes(scan, crossing, rules.changes, texts)) if texts else ()
     is_built = last is not None and last.release == crossing.setup.to
     causes: tuple[Cause, ...] = ()
     before: tuple[Owned, ...] = ()

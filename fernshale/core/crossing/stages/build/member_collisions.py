@@ -12,14 +12,14 @@ from pathlib import Path
 from fernshale.core.base.confidence import OWN_MEMBER_RENAMED
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.globs import literal
-from fernshale.core.base.languages import ENDINGS, SCRIPTS
+from fernshale.core.base.languages import ENDINGS, SCRIPTS, language_of
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import position, read_text
 from fernshale.core.base.texts import english, tr, tr_kept
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import CLASH, OVERRIDE
-from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.project.scan import ProjectScan, known_engine_folder
 from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Item, Option
@@ -33,6 +33,7 @@ from fernshale.core.drift.names.script_packages import script_packages_of
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.members import OwnClass, own_classes
 from fernshale.core.fix.rules import RenameMemberRule, Where
+from fernshale.core.inference.release_lookup import members
 from fernshale.core.snapshot.manifest import TreeEntry
 from fernshale.core.survey.roles import role_of
 
@@ -69,17 +70,12 @@ class Clash:
         return f"{DEFAULT}{self.what}"
 
 
-def find_clashes(
-    scan: ProjectScan, crossing: Crossing, changes: Sequence[ApiChange], texts: Texts, release: Path | None
-) -> Iterator[Clash]:
-    """All clashes, in file order. Members that the class got since the leg began are left out.
-
-    They were written for the new release, whose folder is `release`.
-    """
+def find_clashes(scan: ProjectScan, crossing: Crossing, changes: Sequence[ApiChange], texts: Texts) -> Iterator[Clash]:
+    """All clashes, in file order. Members that the class got since the leg began are left out: they were written for the new
+    release."""
+    old, release = (known_engine_folder(scan, version) for version in (crossing.setup.from_, crossing.setup.to))
     # By the last name of a class, the new members that it has or inherits.
-    known: dict[str, Mapping[str, Symbol]] = {
-        name: members for name, members in _came(changes).items() if name in texts.used
-    }
+    known: dict[str, Mapping[str, Symbol]] = {**_came(changes, texts.used, old)}
     before = _Before(scan, crossing)
     find = partial(_inherited, known=known, texts=texts, is_of_release=partial(_is_of, release))
     for path, classes in _derived(known, _heads(scan, texts) if known else {}, texts, find).items():
@@ -168,25 +164,30 @@ class _Before:
         return frozenset(name for known in classes if known.name == item.name for name in known.members)
 
 
-def _came(changes: Sequence[ApiChange]) -> dict[str, dict[str, Symbol]]:
-    """New members of classes of the release, also those that were renamed or moved there, except those that subclasses have to
-    implement."""
+def _came(changes: Sequence[ApiChange], classes: Collection[str], release: Path | None) -> dict[str, dict[str, Symbol]]:
+    """New members of `classes` of the release, also those that were renamed or moved there, except those that subclasses have to
+    implement. `release` is the folder of the old one: what is renamed may become what the class had before."""
     required = {change.new.path for change in changes if change.kind == "must-implement" and change.new is not None}
     found: dict[str, dict[str, Symbol]] = {}
     for change in changes:
-        symbol, old = change.new, change.old
-        # A class that stands elsewhere now has no new members by that.
-        is_kept = old is not None and symbol is not None and old.path[-2:] == symbol.path[-2:]
+        symbol = change.new
         if (
-            not is_kept
-            and change.kind in ("added", "renamed", "moved")
+            change.kind in ("added", "renamed", "moved")
             and symbol is not None
             and symbol.kind in ("method", "field")
             and symbol.scope
+            and symbol.scope[-1] in classes
             and symbol.path not in required
+            and (change.kind == "added" or (release is not None and not _had(release, symbol)))
         ):
             found.setdefault(symbol.scope[-1], {})[symbol.name] = symbol
     return found
+
+
+def _had(release: Path, member: Symbol) -> bool:
+    """Whether a class of the name of a member's had such a member in a release."""
+    known = members(release, member.scope[-1], language_of(member.file))
+    return any(item.name == member.name for item in known)
 
 
 def _inherited(

@@ -84,6 +84,17 @@ def test_a_member_that_was_renamed_or_moved_into_the_class_is_new_there(tree: Tr
     assert set(_clashes(crossing).values()) == {"src/game.py:3", "src/game.py:4"}
 
 
+def test_a_member_that_took_over_from_another_and_was_there_before_is_no_news(tree: Tree) -> None:
+    look = "    def look(self, pier, boats): return pier.level\n"
+    see = "    def look_at(self, pier, boats): return self.look(pier, boats)\n"
+    game = "import rush\nclass Pier(rush.Stage):\n    def look(self, pier, boats): return 3\n"
+    old, new = f"class Stage:\n{look}{see}", f"class Stage:\n{look}"
+    crossing = begin_engine(tree, {"rush.py": old}, {"rush.py": new}, {"src/game.py": game}, "true")
+    (change,) = leg_rules(scan_crossing(crossing, Work()), crossing, Work()).changes
+    assert change.kind == "renamed" and change.new is not None and change.new.name == "look"
+    assert not _clashes(crossing)
+
+
 def test_what_was_there_before_or_has_to_be_written_is_no_news(tree: Tree) -> None:
     base = "class Base {{ public: virtual void open(int a); {base} }};\nclass Stage : public Base {{ public: {stage} virtual void go(); }};\n"
     old = base.format(base="virtual int hour(int of);", stage="")
