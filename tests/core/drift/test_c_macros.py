@@ -275,3 +275,30 @@ int after();
     assert [item.name for item in found["Boat", "row"].parameters] == ["at"]
     done = prepare(text.encode())
     assert done.count(b"#if") == done.count(b"#endif")
+
+
+@pytest.mark.parametrize(
+    "declared",
+    [
+        "template <typename F> static enable_if<int(P<F>::Count) >= 0, Rope>::type tie(const F *s) { return f(s); }",
+        "template <typename F> enable_if<P<F>::Count >= 2 && !P<F>::Is, Rope>::type tie(const F *s);",
+        "template <int N, bool = (N >= 3)> Rope tie(Array<N> s);",
+        "friend bool operator>=(const Boat &a, const Boat &b); Rope tie(Array<int> s);",
+        "bool operator>=(const Boat &b) const; Rope tie(int s = A >= 3);",
+    ],
+)
+def test_a_comparison_in_angle_brackets_leaves_the_rest_of_the_class(declared: str) -> None:
+    text = f"class Boat {{\npublic:\n    int bow();\n    {declared}\n    int stern();\n}};\n"
+    found = {item.path for item in read_source(text.encode(), "boat.hpp")}
+    assert {("Boat", "bow"), ("Boat", "tie"), ("Boat", "stern")} <= found
+    assert ("Boat", "operator>=") in found or "bool operator" not in declared or "friend" in declared
+
+
+@pytest.mark.parametrize("macros", ["OAR_API", "OAR_OLD(5, 15)", "OAR_OLD(5, 15) OAR_API", "OAR_API OAR_LATE"])
+@pytest.mark.parametrize("name", ["Boat", "BOAT"])
+def test_a_class_keeps_its_name_behind_several_macros(macros: str, name: str) -> None:
+    text = (
+        f"class {macros} {name} : public Hull\n{{\npublic:\n    virtual void row(int at);\n}};\nclass {macros} Fog;\n"
+    )
+    found = {item.path: item.kind for item in read_source(text.encode(), "boat.hpp")}
+    assert found[name,] == "class" and found[name, "row"] == "method" and len(found) == 2

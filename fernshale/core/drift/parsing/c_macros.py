@@ -60,6 +60,7 @@ _ACCESS = lazy_pattern(
     rb"(?m)\b(?:public|protected|private)[ \t]+(?P<word>[A-Z][A-Z0-9_]+)[ \t]*:(?!:)"
     rb"|^[ \t]*(?P<whole>[A-Z][A-Z0-9_]{2,}[ \t]*:)[ \t]*\r?$"
 )
+_AT_LEAST = lazy_pattern(rb"(?<!operator)(?<!operator )(?<![<>=])>=(?=\s*[-\w(])")
 _POINTER_CONVENTION = lazy_pattern(rb"\(\s*(?P<macro>_*[A-Z][A-Z0-9_]{2,})\s*\*\s*\w*\s*\)\s*\(")
 
 
@@ -80,6 +81,18 @@ def blank_macros(data: bytes) -> bytes:
         spans += [found.span("macro") for found in _AFTER_ENUMERATOR.finditer(data, *enum.span("body"))]
     spans += [found.span("word" if found["word"] else "whole") for found in _ACCESS.finditer(data)]
     return blanked(data, spans, ends) if spans else data
+
+
+def plain_comparisons(data: bytes) -> bytes:
+    """The source with `==` for `>=` between the angle brackets of declarations: the grammar takes its `>` for the closing one."""
+    if b">=" not in data:
+        return data
+    text = bytearray(data)
+    for start, end in find_declarations(data):
+        for found in _AT_LEAST.finditer(data, start, end):
+            if b"<" in data[start : found.start()]:
+                text[found.start() : found.end()] = b"=="
+    return bytes(text)
 
 
 def _macros_of(data: bytes, start: int, end: int, ends: list[int]) -> Iterator[Span]:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.parsing.c_conditions import settle_conditions
-from fernshale.core.drift.parsing.c_macros import blank_macros
+from fernshale.core.drift.parsing.c_macros import blank_macros, plain_comparisons
 from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
@@ -29,9 +29,10 @@ _ALTERNATIVES = frozenset(("preproc_else", "preproc_elif", "preproc_elifdef"))
 _OBSOLETE = lazy_pattern(rb"(?i)compat|obsolete|deprecat|legacy|(?<![a-z])(?:old|removed)(?![a-z])")
 _HOLDING = _WRAPPERS | {"namespace_definition"}
 _MARKS = frozenset(("virtual", "static", "explicit", "inline", "constexpr", "extern", "friend", "mutable", "const"))
-# A word in capitals between `class` and its name is a macro, for exporting it.
+# Words in capitals between `class` and its name are macros, for exporting it.
 _CLASS_MACRO = lazy_pattern(
-    rb"\b(?:class|struct|union|enum)[ \t]+(?P<macro>[A-Z][A-Z0-9_]{2,}(?:[ \t]*\([^()\n]*\))?)"
+    rb"\b(?:class|struct|union|enum)[ \t]+(?P<macro>[A-Z][A-Z0-9_]{2,}(?:[ \t]*\([^()\n]*\))?"
+    rb"(?:[ \t]+[A-Z][A-Z0-9_]{2,}(?:[ \t]*\([^()\n]*\))?)*)"
     rb"(?=\s+[A-Za-z_]\w*\s*(?:final\s*)?[:{;\n])"
 )
 
@@ -52,7 +53,7 @@ def prepare(data: bytes) -> bytes:
     """Return the source with macros blanked that no grammar can distinguish from types, and with one branch of conditionals
     inside declarations. Lengths stay."""
     data = _CLASS_MACRO.sub(_blank_name, settle_conditions(data))
-    return blank_macros(data)
+    return plain_comparisons(blank_macros(data))
 
 
 def _blank_name(found: re.Match[bytes]) -> bytes:
