@@ -72,9 +72,16 @@ class Case:
     def names_symbol(self) -> bool:
         """Whether the rule is about the symbol that the cause names, or about its message."""
         wanted = "".join(self.cause.symbol.split())
-        if isinstance(self.rule, ReorderRule) and self.cause.kind == CONVERSION and wanted in self.rule.wants:
+        if self.cause.kind == CONVERSION and self._gives(wanted):
             return True
         return any(self.messages_fit) or names_symbol(self.rule, self.cause.symbol)
+
+    def _gives(self, wanted: str) -> bool:
+        """Whether the rule gives calls the type that a compiler wants."""
+        if isinstance(self.rule, RewriteRule):
+            made = re.findall(r"(?<!\$)\b\w+", self.rule.replacement)
+            return last_name(wanted) in made and last_name(wanted) not in words_of(self.rule)
+        return isinstance(self.rule, ReorderRule) and wanted in self.rule.wants
 
 
 def member_of(rule: Rule) -> str:
@@ -93,8 +100,8 @@ def names_symbol(rule: Rule, symbol: str) -> bool:
 
 @lru_cache(maxsize=16_384)
 def words_of(rule: Rule) -> frozenset[str]:
-    """The words and paths that a rule is about."""
-    words = " ".join(rule.subjects)
+    """The words and paths that a rule is about; `$canvas` of a pattern is any expression."""
+    words = re.sub(r"\$+\w+", " ", " ".join(rule.subjects))
     return frozenset((*re.findall(r"[\w/.]+", words), *re.findall(r"\w+", words)))
 
 

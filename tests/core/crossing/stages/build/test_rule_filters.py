@@ -8,6 +8,7 @@ from fernshale.core.build.causes import Cause
 from fernshale.core.build.diagnostics import Diagnostic, SourcePlace
 from fernshale.core.build.message_patterns import (
     CALL,
+    CONVERSION,
     EMPTY,
     HEADER,
     IMPLEMENT,
@@ -93,3 +94,12 @@ def test_why_no_fix_was_found_is_said_in_sentences() -> None:
     unknown = CauseView(_cause(HEADER, "sea.hpp"), (), 1, "new")
     assert "is about sea.hpp" in explain_nothing(unknown, view)[0]
     assert "names no symbol" in explain_nothing(CauseView(_cause(NAME, ""), (), 1, "new"), view)[0]
+
+
+def test_a_rule_that_makes_the_wanted_type_is_about_an_error_that_wants_it() -> None:
+    rule = RewriteRule("r", "w", pattern="$canvas.box_at($point)", replacement="$canvas.box_at(w::Spot($point))")
+    assert Case(rule, _cause(CONVERSION, "w::Spot"), ()).names_symbol
+    assert not Case(rule, _cause(CONVERSION, "w::Point"), ()).names_symbol
+    # What stands for any expression names nothing.
+    assert not Case(rule, _cause(NAME, "canvas"), ()).names_symbol
+    assert not Case(rule, _cause(CONVERSION, "canvas"), ()).names_symbol
