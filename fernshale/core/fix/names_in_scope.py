@@ -39,6 +39,7 @@ def declaring_lines(text: str, path: str, lines: Collection[int]) -> frozenset[i
     return frozenset(line for name in used for line in declared_on.get(name, ()))
 
 
+@lru_cache(maxsize=8192)  # each look asks for the same errors
 def is_own_variable(text: str, path: str, line: int, name: str) -> bool:
     """Return whether code of the C family names a variable or parameter on a line (1-based) that is declared there, or before it in
     a block around it: a compiler then misses the name only because the declaration has an error."""
@@ -47,13 +48,40 @@ def is_own_variable(text: str, path: str, line: int, name: str) -> bool:
     here = next((at for at in found if position(text, tokens[at].start)[0] == line), None)
     if here is None:
         return False
-    declared = {at for at, _ in declared_names(tokens, path)}
-    around, heads = _blocks_at(tokens, here)
-    return here in declared or any(
-        (at in declared or tokens[at - 1].text == "auto") and (_open_at(tokens, at) or [-1])[-1] in (*around, *heads)
+    declared = _declared_in(text, path)
+    if here in declared:
+        return True
+    enclosing = _enclosing(text, path)
+    around, bracket = set(), enclosing[here]
+    while bracket >= 0:
+        if tokens[bracket].text == "{":
+            around |= {bracket, _parameters_of(tokens, bracket)}
+        bracket = enclosing[bracket]
+    return any(
+        (at in declared or tokens[at - 1].text == "auto") and enclosing[at] in around
         for at in name_indexes(text, path, name)
         if at < here
     )
+
+
+@lru_cache(maxsize=64)
+def _enclosing(text: str, path: str) -> Sequence[int]:
+    """For each token the index of the innermost bracket that is open before it, -1 for none."""
+    found: list[int] = []
+    open_ = [-1]
+    for number, token in enumerate(tokenize(text, path)):
+        found.append(open_[-1])
+        if token.text in _OPENING:
+            open_.append(number)
+        elif token.text in _CLOSING and len(open_) > 1:
+            open_.pop()
+    return found
+
+
+@lru_cache(maxsize=256)
+def _declared_in(text: str, path: str) -> frozenset[int]:
+    """The indexes of the tokens that declare a name with a type."""
+    return frozenset(at for at, _ in declared_names(tokenize(text, path), path))
 
 
 def _is_qualified_or_called(tokens: Sequence[Token], at: int) -> bool:
@@ -121,7 +149,8 @@ def _in_blocks(text: str, path: str, at: int, type_: str) -> Iterator[tuple[int,
     """The index of each name that is declared in a bracket around a place, or as a parameter of one."""
     tokens = tokenize(text, path)
     here = next((number for number, token in enumerate(tokens) if token.end > at), len(tokens))
-    around, heads = _blocks_at(tokens, here)
+    around = [number for number in _open_at(tokens, here) if tokens[number].text == "{"]
+    heads = {start for number in around if (start := _parameters_of(tokens, number)) is not None}
     classes = {first for _, _, first, _ in class_bodies(tokens)}
     front = "" if path.endswith(_BARE) else "self." if path.endswith(ENDINGS["rust"]) else "this."
     for index, declared in declared_names(tokens, path):
@@ -132,12 +161,6 @@ def _in_blocks(text: str, path: str, at: int, type_: str) -> Iterator[tuple[int,
             yield index, front + tokens[index].text
         elif index < here and (opening in around or opening in heads):
             yield index, tokens[index].text
-
-
-def _blocks_at(tokens: Sequence[Token], at: int) -> tuple[list[int], set[int]]:
-    """The brackets that open the blocks around a token, and those that open the parameters of these blocks."""
-    around = [number for number in _open_at(tokens, at) if tokens[number].text == "{"]
-    return around, {start for number in around if (start := _parameters_of(tokens, number)) is not None}
 
 
 def _open_at(tokens: Sequence[Token], end: int) -> list[int]:
