@@ -78,7 +78,8 @@ def find_clashes(scan: ProjectScan, crossing: Crossing, changes: Sequence[ApiCha
     known: dict[str, Mapping[str, Symbol]] = {**_came(changes, texts.used, old)}
     before = _Before(scan, crossing)
     find = partial(_inherited, known=known, texts=texts, is_of_release=partial(_is_of, release))
-    for path, classes in _derived(known, _heads(scan, texts) if known else {}, texts, find).items():
+    heads = _heads(scan, texts) if known else {}
+    for path, classes in _derived(known, heads, texts, find).items():
         for item in classes:
             inherited = find(path, item)
             if clashing := inherited.keys() & item.members.keys():
@@ -86,7 +87,7 @@ def find_clashes(scan: ProjectScan, crossing: Crossing, changes: Sequence[ApiCha
                 for name in item.members:
                     if name in clashing & had:
                         line = position(texts.of[path], item.members[name])[0]
-                        rule = _rename(item, name, path, inherited[name], texts)
+                        rule = _rename(item, name, path, inherited[name], texts, heads)
                         yield Clash(item.name, path, line, inherited[name], rule)
 
 
@@ -214,10 +215,12 @@ def _is_of(release: Path | None, module: str) -> bool:
     return packages is None or not packages.has_packages or packages.is_packaged(module)
 
 
-def _rename(item: OwnClass, name: str, path: TreePath, symbol: Symbol, texts: Texts) -> RenameMemberRule:
+def _rename(
+    item: OwnClass, name: str, path: TreePath, symbol: Symbol, texts: Texts, heads: Mapping[TreePath, str]
+) -> RenameMemberRule:
     """The rule that gives a member of a class another name: in all files, or in this one if others have a class of its name."""
     head = re.compile(rf"\b(?:class|struct)\s+{re.escape(item.name)}\b")
-    is_only = not any(head.search(text) for other, text in texts.of.items() if other != path and item.name in text)
+    is_only = not any(head.search(text) for other, text in heads.items() if other != path and item.name in text)
     where = Where() if is_only else Where(files=(literal(path),))
     new = free_name(name, path, texts)
     declared = f"{symbol.full}{symbol.signature if symbol.is_callable else ''}"
