@@ -45,7 +45,13 @@ from fernshale.core.crossing.stages.build.items import (
 from fernshale.core.crossing.stages.build.last_errors import last_errors
 from fernshale.core.crossing.stages.build.learned import learn_from_changes
 from fernshale.core.crossing.stages.build.live_rules import live_rules
-from fernshale.core.crossing.stages.build.member_collisions import clash_items, find_clashes, with_renamed_members
+from fernshale.core.crossing.stages.build.member_collisions import (
+    Clash,
+    clash_items,
+    find_clashes,
+    reported_clashes,
+    with_renamed_members,
+)
 from fernshale.core.crossing.stages.build.missing_imports import with_imports
 from fernshale.core.crossing.stages.build.silent_fixes import silent_fixes, unchecked_fixes
 from fernshale.core.crossing.stages.build.type_annotations import with_declared
@@ -67,6 +73,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     clashes = tuple(find_clashes(scan, crossing, rules.changes, texts)) if texts else ()
     is_built = last is not None and last.release == crossing.setup.to
     causes: tuple[Cause, ...] = ()
+    reported: tuple[Clash, ...] = ()
     before: tuple[Owned, ...] = ()
     shape = near = None
     if last is not None and is_built:
@@ -78,7 +85,8 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         rules = with_imports(rules, causes, scan, crossing.setup.to, token)
         rules = with_gone_imports(rules, causes, scan)
         rules = with_declared(rules, causes, scan, release)
-        rules = with_renamed_members(rules, causes, clashes)
+        reported = reported_clashes(causes, clashes)
+        rules = with_renamed_members(rules, reported)
         rules = with_values_in_scope(rules, causes, scan)
         rules = with_other_types(rules, causes, scan, (crossing.setup.from_, crossing.setup.to), token)
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
@@ -98,8 +106,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     drift = used_changes(rules.changes, texts.used, texts.declared) if texts else ()
     defaults = tuple(default_items(scan, drift, texts, decided)) if texts else ()
     defaults += tuple(result_items(scan, drift, texts, decided)) if texts else ()
-    reported = {rule.id for rule in live}
-    quiet_clashes = [clash for clash in clashes if clash.rule.id not in reported]
+    quiet_clashes = [clash for clash in clashes if clash not in reported]
     defaults += tuple(clash_items(quiet_clashes, decided))
     if texts and not can_build:
         mended = symbols_named([fix.rule for fix in quiet])

@@ -101,12 +101,15 @@ def clash_items(clashes: Sequence[Clash], decided: Collection[str]) -> Iterator[
             yield Item(clash.key, Stage.BUILD, title, "own", place, tr_kept(clash.rule.why), True, options)
 
 
-def with_renamed_members(rules: LegRules, causes: Sequence[Cause], clashes: Sequence[Clash]) -> LegRules:
-    """`rules`, and those that rename own members where a clash is an error."""
-    named = {cause.symbol for cause in causes if cause.kind in _KINDS}
-    return rules.with_further(
-        "the names of the project's own members", (item.rule for item in clashes if item.rule.old in named)
-    )
+def reported_clashes(causes: Sequence[Cause], clashes: Sequence[Clash]) -> tuple[Clash, ...]:
+    """The clashes that an error in the file of their class is about."""
+    named = {(cause.symbol, file) for cause in causes if cause.kind in _KINDS for file in cause.files}
+    return tuple(clash for clash in clashes if (clash.rule.old, str(clash.path)) in named)
+
+
+def with_renamed_members(rules: LegRules, reported: Sequence[Clash]) -> LegRules:
+    """`rules`, and those that rename own members whose clash is an error."""
+    return rules.with_further("the names of the project's own members", (clash.rule for clash in reported))
 
 
 def _derived(
@@ -167,7 +170,7 @@ class _Before:
 
 def _came(changes: Sequence[ApiChange], classes: Collection[str], release: Path | None) -> dict[str, dict[str, Symbol]]:
     """New members of `classes` of the release, also those that were renamed or moved there, except those that subclasses have to
-    implement. `release` is the folder of the old one: what is renamed may become what the class had before."""
+    implement. `release` is the folder of the old one: a renamed member may become one that the class had before."""
     required = {change.new.path for change in changes if change.kind == "must-implement" and change.new is not None}
     found: dict[str, dict[str, Symbol]] = {}
     for change in changes:

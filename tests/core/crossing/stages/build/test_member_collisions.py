@@ -182,12 +182,14 @@ int test(Pier& pier) { return pier.%(hour)s() + pier.late(); }
 def test_a_clash_that_is_an_error_gets_the_same_fix_and_is_not_told_of_twice(tree: Tree) -> None:
     new = _STAGE.format("virtual int hour() final { return 1; }")
     other = "struct Pier { int hour() { return 5; } };\n"
-    files = {"src/pier.cpp": _PIER % {"hour": "hour"}, "src/other.cpp": other}
+    # It clashes as well, and nothing compiles it.
+    quay = '#include "rush.hpp"\nstruct Quay : Stage { int hour() { return 4; } };\n'
+    files = {"src/pier.cpp": _PIER % {"hour": "hour"}, "src/other.cpp": other, "src/quay.cpp": quay}
     build = "g++ -fsyntax-only -I {engine} {project}/src/pier.cpp"
     crossing = begin_engine(tree, {"rush.hpp": _STAGE.format("")}, {"rush.hpp": new}, files, build)
     for key, option in (("engine:sites", "apply"), ("build:run", "build")):
         act(crossing, key, option)
-    assert not _clashes(crossing)
+    assert set(_clashes(crossing).values()) == {"src/quay.cpp:2"}
     (cause,) = inspect(crossing, Work()).build.causes
     assert cause.cause.kind == "member clash" and cause.fixes[0].clears == cause.cause.count
     act(crossing, cause.key, cause.fixes[0].rule.id)
