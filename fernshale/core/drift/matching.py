@@ -494,7 +494,7 @@ def _assign(pairs: WeighedPairs) -> dict[int, int]:
         return {}
     rows, columns, gains = pairs.rows[likely], pairs.numbers[likely], pairs.odds[likely]
     height, width = int(rows.max()) + 1, int(columns.max()) + 1
-    # What is connected by no pair is assigned by itself: most blocks are small.
+    # Blocks without a pair between them are independent, and most of them are small.
     places = rows, height + columns
     graph = coo_matrix((np.ones(len(rows)), places), shape=(height + width, height + width))
     _, block = connected_components(graph, directed=False)

@@ -91,7 +91,7 @@ def with_verdicts(cause: str, fixes: Sequence[Fix], attempts: Mapping[tuple[str,
     failed = {id for id, attempt in tried.items() if not attempt.is_good}
     telling = {id for id, attempt in tried.items() if attempt.is_good and attempt.is_telling}
     result = [fix for fix in judged if fix.rule.id not in failed]
-    # What failed comes after what a build has shown to be right, and after what is no less certain.
+    # List failed fixes after those that a build proved right, and after fixes with at least their confidence.
     for fix in (fix for fix in judged if fix.rule.id in failed):
         better = [
             at for at, other in enumerate(result) if other.rule.id in telling or other.confidence >= fix.confidence

@@ -100,6 +100,6 @@ def test_a_rule_that_makes_the_wanted_type_is_about_an_error_that_wants_it() -> 
     rule = RewriteRule("r", "w", pattern="$canvas.box_at($point)", replacement="$canvas.box_at(w::Spot($point))")
     assert Case(rule, _cause(CONVERSION, "w::Spot"), ()).names_symbol
     assert not Case(rule, _cause(CONVERSION, "w::Point"), ()).names_symbol
-    # What stands for any expression names nothing.
+    # A metavariable is any expression, so its name is no symbol.
     assert not Case(rule, _cause(NAME, "canvas"), ()).names_symbol
     assert not Case(rule, _cause(CONVERSION, "canvas"), ()).names_symbol
