@@ -163,13 +163,13 @@ class PairWeigher:
         result = np.zeros(len(pairs.rows), np.bool_)
         places = np.flatnonzero(columns.old.has_arguments[pairs.rows] & columns.new.is_owned_method[pairs.numbers])
         keys = _combined(columns.old.arguments[pairs.rows[places]], columns.new.owners[pairs.numbers[places]])
-        found, which = _by_key(keys, {}, lambda at: self._is_of_argument(pairs, places[at]))
-        result[places] = np.array(found, np.bool_)[which] if found else False
-        return result
 
-    def _is_of_argument(self, pairs: _Pairs, at: int) -> bool:
-        old, new = self._traits(pairs, at)
-        return is_of_argument(old, new.symbol)
+        def find(at: int) -> float:
+            old, new = self._traits(pairs, places[at])
+            return float(is_of_argument(old, new.symbol))
+
+        result[places] = _spread(keys, {}, find) > 0
+        return result
 
     def _weigh_places(self, pairs: _Pairs, is_special: Truths) -> Floats:
         """What scopes and files say. `is_special`: the scopes alone do not decide."""
@@ -192,8 +192,7 @@ class PairWeigher:
         is_name = columns.old.names[pairs.rows[rest]] == columns.new.names[pairs.numbers[rest]]
         kinds = is_name * 2 + columns.old.is_inner[pairs.rows[rest]]
         keys = _combined(scopes[rest], there[rest]) * 4 + kinds
-        found, which = _by_key(keys, self._scopes, lambda at: weigh(rest[at]))
-        odds[rest] = np.array(found)[which] if found else 0.0
+        odds[rest] = _spread(keys, self._scopes, lambda at: weigh(rest[at]))
         is_sole = places.sole[pairs.rows] == columns.new.paths[pairs.numbers]
         sole = np.where(columns.old.is_callable[pairs.rows], weights["sole function"], weights["sole symbol"])
         odds = odds + np.where(is_sole, sole, 0.0)
@@ -219,8 +218,7 @@ class PairWeigher:
             others = self._world.moves.get(place, 0) - int(is_chosen[at])
             return value_of_moves(others) if others > 0 else 0.0
 
-        found, which = _by_key(_combined(ours, theirs) * 2 + is_chosen, {}, weigh)
-        values[rest] = np.array(found)[which] if found else 0.0
+        values[rest] = _spread(_combined(ours, theirs) * 2 + is_chosen, {}, weigh)
         return values
 
     def _weigh_members(self, pairs: _Pairs, of_argument: Truths) -> Floats:
@@ -239,32 +237,21 @@ class PairWeigher:
             odds[at] = weigh(at)
         rest = np.flatnonzero(~is_container & ~of_argument)
         keys = _combined(columns.old.signatures[pairs.rows[rest]], columns.new.signatures[pairs.numbers[rest]])
-        found, which = _by_key(keys, self._signatures, lambda at: weigh(rest[at]))
-        odds[rest] = np.array(found)[which] if found else 0.0
+        odds[rest] = _spread(keys, self._signatures, lambda at: weigh(rest[at]))
         return odds
 
     def _weigh_bodies(self, pairs: _Pairs) -> Floats:
-        import numpy as np
-
         keys = _combined(self._columns.old.bodies[pairs.rows], self._columns.new.bodies[pairs.numbers])
-        found, which = _by_key(
-            keys, self._bodies, lambda at: self._odds(body_signals(*self._traits(pairs, at)))
-        )  # fmt: skip
-        result: Floats = np.array(found)[which]
-        return result
+        return _spread(keys, self._bodies, lambda at: self._odds(body_signals(*self._traits(pairs, at))))
 
     def _weigh_kinds(self, pairs: _Pairs) -> Floats:
-        import numpy as np
-
         keys = _combined(self._columns.old.ways[pairs.rows], self._columns.new.ways[pairs.numbers])
 
         def weigh(at: int) -> float:
             old, new = self._traits(pairs, at)
             return self._odds(kind_signals(old.symbol, new.symbol))
 
-        found, which = _by_key(keys, self._kinds, weigh)
-        result: Floats = np.array(found)[which]
-        return result
+        return _spread(keys, self._kinds, weigh)
 
     def _weigh_neighbours(self, pairs: _Pairs) -> Floats:
         """What the symbols before and after them in their files say."""
@@ -420,6 +407,15 @@ def _combined(ours: Integers, theirs: Integers) -> Integers:
 
 # More than there are numbers of anything; its square times a few fits into 63 bits.
 _FAR = 1 << 28
+
+
+def _spread(keys: Integers, kept: dict[int, float], work: Callable[[int], float]) -> Floats:
+    """The value of each key, worked out once for each that occurs; see `_by_key`."""
+    import numpy as np
+
+    found, which = _by_key(keys, kept, work)
+    values: Floats = np.array(found, np.float64)
+    return values[which]
 
 
 def _by_key(keys: Integers, kept: dict[int, _Found], work: Callable[[int], _Found]) -> tuple[list[_Found], Integers]:
