@@ -146,6 +146,14 @@ def kind_and_symbol(message: str) -> tuple[str, str]:
     return named.kind, named.symbol
 
 
+def detailed_symbol(diagnostic: Diagnostic) -> tuple[str, str]:
+    """The symbol and its scope that the lines after a message name, each "" if none does."""
+    details = [note.message for note in diagnostic.notes]
+    symbol = next((found["symbol"] for text in details if (found := _DETAIL.match(text))), "")
+    scope = next((found["scope"] for text in details if (found := _DETAIL_SCOPE.match(text))), "")
+    return symbol, scope
+
+
 @dataclass(frozen=True, slots=True)
 class _Named:
     kind: str
@@ -239,14 +247,9 @@ def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
         if symbol := next((last_name(found["symbol"]) for found in seen if found), ""):
             return _titled(INCOMPLETE, symbol)
     if message == "cannot find symbol" and diagnostic.notes:
-        details = [note.message for note in diagnostic.notes]
-        symbol = next((found["symbol"] for text in details if (found := _DETAIL.match(text))), "")
-        scope = next((found["scope"] for text in details if (found := _DETAIL_SCOPE.match(text))), "")
-        kind = (
-            "missing type"
-            if any(text.startswith("symbol") and "class " in text for text in details)
-            else "missing name"
-        )
+        symbol, scope = detailed_symbol(diagnostic)
+        is_type = any(note.message.startswith("symbol") and "class " in note.message for note in diagnostic.notes)
+        kind = TYPE if is_type else NAME
         if symbol:
             title = (
                 tr("{scope} has no {symbol}", scope=scope, symbol=symbol)

@@ -1,4 +1,4 @@
-"""Errors that were there before the upgrade: kept by file, code and message, and recognised again as lines move."""
+"""Errors that were there before the upgrade: kept by file, code, message and symbol, and recognised again as lines move."""
 
 from __future__ import annotations
 
@@ -6,9 +6,10 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 
 from fernshale.core.base.lazy_pattern import lazy_pattern
+from fernshale.core.build.causes import detailed_symbol
 from fernshale.core.build.owners import Owned
 
-# (file, code, message)
+# (file, code, message with its symbol)
 ErrorKey = tuple[str, str, str]
 
 _NUMBER = lazy_pattern(r"\d+")
@@ -44,8 +45,10 @@ def split_known(
 
 
 def _key(item: Owned) -> ErrorKey:
+    # Some tools write the same message for every missing name, and the name below it.
+    message = " ".join(filter(None, (item.diagnostic.message, detailed_symbol(item.diagnostic)[0])))
     # Messages may have a line's number in them; the linker's have addresses.
-    return item.place.file, item.diagnostic.code, _NUMBER.sub("#", item.diagnostic.message)
+    return item.place.file, item.diagnostic.code, _NUMBER.sub("#", message)
 
 
 def _of_any_folder(key: ErrorKey) -> ErrorKey:

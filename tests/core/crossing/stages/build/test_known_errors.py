@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fernshale.core.base.work import Work
-from fernshale.core.build.diagnostics import Diagnostic, SourcePlace
+from fernshale.core.build.diagnostics import Diagnostic, Note, SourcePlace
 from fernshale.core.build.known_errors import count_errors, split_known
 from fernshale.core.build.owners import Owned
 from fernshale.core.crossing.flow.autopilot import cross
@@ -115,3 +115,14 @@ def test_a_moved_file_keeps_its_errors_and_warnings_are_never_known() -> None:
     warning = _error("old/a.c", 3, "x")
     warning = replace(warning, diagnostic=replace(warning.diagnostic, severity="warning"))
     assert split_known([warning], known) == ((warning,), ())
+
+
+def test_one_message_for_all_missing_names_does_not_hide_a_new_one() -> None:
+    def missing(name: str, line: int) -> Owned:
+        error = _error("Quay.java", line, "cannot find symbol")
+        notes = (Note(error.place, f"symbol:   class {name}"), Note(error.place, "location: package merelith.ui"))
+        return replace(error, diagnostic=replace(error.diagnostic, notes=notes))
+
+    known = count_errors([missing("Attic", 3), missing("Attic", 8)])
+    new, before = split_known([missing("Lamp", 2), missing("Attic", 5)], known)
+    assert [item.place.line for item in new] == [2] and [item.place.line for item in before] == [5]
