@@ -161,7 +161,7 @@ class FixSearch:
         if not here:
             return None
         if rule.named:
-            edits = _near(rule, edits, here, self._also_undeclared(case))
+            edits = self._near(case, here)
             if not edits:
                 return None
         clears = cause.count if case.adds_the_member else self._count_cleared(cause, here, places)
@@ -231,6 +231,24 @@ class FixSearch:
         texts = {path: self.scan.read(path) for path in paths if path in self.scan.manifest.files}
         return {path: global_uses(text, path, cause.symbol) for path, text in texts.items() if text is not None}
 
+    def _near(self, case: Case, here: Sequence[CodeEdit]) -> tuple[CodeEdit, ...]:
+        """The edits of a rule whose name alone is not enough: at reported places, in files that import the name there, and where an
+        undeclared name of C is used."""
+        rule, also = case.rule, self._also_undeclared(case)
+        importing = {edit.path for edit in case.edits if _takes_import(rule, edit)}
+        # A name without an object is the imported one, also where the tool reports the import elsewhere or not at all.
+        imported = {
+            edit.path for edit in here if edit.path in importing and (_takes_import(rule, edit) or self._is_bare(edit))
+        }
+        return only_some(
+            case.edits, lambda edit: edit in here or edit.path in imported or edit.start in also.get(edit.path, ())
+        )
+
+    def _is_bare(self, edit: CodeEdit) -> bool:
+        """Whether the name that an edit changes is written without an object or a scope before it."""
+        text = self.scan.read(edit.path) or ""
+        return not text[: edit.start].rstrip().endswith((".", "->", "::"))
+
     def _declaring(self, spots: set[Spot]) -> set[Spot]:
         """The places that declare what some places use, in the same file."""
         found = set()
@@ -277,15 +295,6 @@ def _lines_of(edit: CodeEdit) -> set[Spot]:
     if edit.start == edit.end and edit.new.endswith("\n"):
         lines |= {(str(edit.path), edit.line - back) for back in range(1, _HEAD_LINES)}
     return lines
-
-
-def _near(
-    rule: Rule, edits: Sequence[CodeEdit], here: Sequence[CodeEdit], also: Mapping[TreePath, frozenset[int]]
-) -> tuple[CodeEdit, ...]:
-    """The edits of a rule whose name alone is not enough: at reported places, in files whose import is reported, and at the
-    characters of `also`."""
-    imported = {edit.path for edit in here if _takes_import(rule, edit)}
-    return only_some(edits, lambda edit: edit in here or edit.path in imported or edit.start in also.get(edit.path, ()))
 
 
 def _takes_import(rule: Rule, edit: CodeEdit) -> bool:
