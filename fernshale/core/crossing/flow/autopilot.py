@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import takewhile
@@ -18,7 +19,7 @@ from fernshale.core.crossing.stages.build.attempt_runs import try_if_wanted
 from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.crossing.stages.trial.actions import BeginNextLeg
 
-# How often the fixes of one cause are tried, so that fixes that undo one another end.
+# How often one fix of a cause is tried, so that fixes that undo one another end.
 _PATIENCE = 3
 
 # The author of an action: a file of decisions, or no person.
@@ -93,10 +94,10 @@ def _cross_stage(
     work: Work,
 ) -> Overview:
     """Take the steps of one stage, until none is left or the next leg has begun."""
-    tried: dict[str, int] = {}
+    tried: Counter[tuple[str, str]] = Counter()
 
     def begin(step: Step) -> None:
-        tried[step.item.key] = tried.get(step.item.key, 0) + 1
+        tried[_attempt(step.item, step.action)] += 1
         on_step(step)
 
     while step := next(steps := _next_steps(overview, stage, recorded, tried), None):
@@ -122,20 +123,25 @@ def _apply_fixes(crossing: Crossing, steps: Sequence[Step], begin: Callable[[Ste
 
 
 def _next_steps(
-    overview: Overview, stage: Stage, recorded: Mapping[str, Recorded], tried: Mapping[str, int]
+    overview: Overview, stage: Stage, recorded: Mapping[str, Recorded], tried: Mapping[tuple[str, str], int]
 ) -> Iterator[Step]:
     """The steps for the items of a stage that can be resolved: decisions and fixes before the commands that test them."""
-    items = [item for item in overview.items_of(stage) if tried.get(item.key, 0) < _limit(item)]
-    for open_item in sorted(items, key=_is_command):
+
+    def may_try(item: Item, action: Action) -> bool:
+        return tried.get(_attempt(item, action), 0) < _limit(item)
+
+    for open_item in sorted(overview.items_of(stage), key=_is_command):
         known = recorded.get(open_item.key)
         if known is not None:
             action: Action = choose(open_item, known.take, known.text) or parse_action(
                 open_item.key, known.take, known.text
             )
-            yield Step(stage, open_item, action, Author(RECORDED, known.why))
+            if may_try(open_item, action):
+                yield Step(stage, open_item, action, Author(RECORDED, known.why))
             continue
         for option in open_item.options:
-            if option.is_automatic and (automatic := choose(open_item, option.id)) is not None:
+            automatic = choose(open_item, option.id) if option.is_automatic else None
+            if automatic is not None and may_try(open_item, automatic):
                 why = "; ".join(part for part in option.evidence if part)
                 yield Step(stage, open_item, automatic, Author(AUTOMATIC, why))
                 break
@@ -150,6 +156,15 @@ def _is_command(item: Item) -> bool:
     return item.key in ("build:run", "trial:run", "engine:generate")
 
 
+def _attempt(item: Item, action: Action) -> tuple[str, str]:
+    """What is counted: each fix of a cause by itself, since errors about one package or header may need several."""
+    return item.key, action.option if _is_cause(item) else ""
+
+
+def _is_cause(item: Item) -> bool:
+    return item.key.startswith("cause:")
+
+
 def _limit(item: Item) -> int:
     # A build is repeated, a decision is taken once.
-    return 20 if _is_command(item) else _PATIENCE if item.key.startswith("cause:") else 1
+    return 20 if _is_command(item) else _PATIENCE if _is_cause(item) else 1
