@@ -42,6 +42,14 @@ LANGUAGES: Mapping[str, tuple[str, ...]] = {
     "javascript": ("javascript",),
     "lua": ("lua",),
 }
+# Members that all classes of a language have from its root class; in Python they are those between double underscores.
+_ROOT_MEMBERS: Mapping[str, frozenset[str]] = {
+    "java": frozenset(
+        ("clone", "equals", "finalize", "getClass", "hashCode", "notify", "notifyAll", "toString", "wait")
+    ),
+    "c#": frozenset(("Equals", "Finalize", "GetHashCode", "GetType", "MemberwiseClone", "ReferenceEquals", "ToString")),
+}
+_OF_SCRIPTS = frozenset(("constructor", "hasOwnProperty", "isPrototypeOf", "toLocaleString", "toString", "valueOf"))
 _BY_ENDING = {ending: language for language, endings in ENDINGS.items() for ending in endings}
 
 
@@ -66,3 +74,10 @@ def comment_mark(path: str) -> str:
     if path.endswith(_SEMICOLONS):
         return ";"
     return "//" if language_of(path) else ""
+
+
+def is_root_member(name: str, path: str) -> bool:
+    """Whether all classes have a member of this name, in the language of a file."""
+    if path.endswith(ENDINGS["python"]):
+        return name.startswith("__") and name.endswith("__")
+    return name in (_OF_SCRIPTS if path.endswith(SCRIPTS) else _ROOT_MEMBERS.get(language_of(path), ()))

@@ -49,6 +49,23 @@ def members(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
 
 
 @lru_cache(maxsize=256)
+def has_member(folder: Path, name: str, member: str, language: str) -> bool:
+    """Whether a class of a release has a public member of that name, or one of its bases in the release."""
+    seen: set[str] = set()
+    waiting = [name]
+    while waiting:
+        of = waiting.pop()
+        if of in seen:
+            continue
+        seen.add(of)
+        if any(item.name == member for item in members(folder, of, language)):
+            return True
+        classes = (item for symbols in _with_class(folder, of, language) for item in symbols if item.name == of)
+        waiting += [base for item in classes if item.kind in CONTAINER for base in names_in_type(" ".join(item.bases))]
+    return False
+
+
+@lru_cache(maxsize=256)
 def makers(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
     """Return the public functions that give an object of a class and are not called on one; none if too many files contain its
     name."""

@@ -12,7 +12,7 @@ from pathlib import Path
 from fernshale.core.base.confidence import OWN_MEMBER_RENAMED
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.globs import literal
-from fernshale.core.base.languages import ENDINGS, SCRIPTS, language_of
+from fernshale.core.base.languages import ENDINGS, SCRIPTS, is_root_member, language_of
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.textfile import position, read_text
 from fernshale.core.base.texts import english, tr, tr_kept
@@ -33,7 +33,7 @@ from fernshale.core.drift.names.script_packages import script_packages_of
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.members import OwnClass, own_classes
 from fernshale.core.fix.rules import RenameMemberRule, Where
-from fernshale.core.inference.release_lookup import members
+from fernshale.core.inference.release_lookup import has_member
 from fernshale.core.snapshot.manifest import TreeEntry
 from fernshale.core.survey.roles import role_of
 
@@ -170,7 +170,7 @@ class _Before:
 
 def _came(changes: Sequence[ApiChange], classes: Collection[str], release: Path | None) -> dict[str, dict[str, Symbol]]:
     """New members of `classes` of the release, also those that were renamed or moved there, except those that subclasses have to
-    implement. `release` is the folder of the old one: a renamed member may become one that the class had before."""
+    implement. `release` is the folder of the old one: a renamed member may become one that the class had before, of its own or from a base."""
     required = {change.new.path for change in changes if change.kind == "must-implement" and change.new is not None}
     found: dict[str, dict[str, Symbol]] = {}
     for change in changes:
@@ -182,6 +182,7 @@ def _came(changes: Sequence[ApiChange], classes: Collection[str], release: Path 
             and symbol.scope
             and symbol.scope[-1] in classes
             and symbol.path not in required
+            and not is_root_member(symbol.name, symbol.file)
             and (change.kind == "added" or (release is not None and not _had(release, symbol)))
         ):
             found.setdefault(symbol.scope[-1], {})[symbol.name] = symbol
@@ -189,9 +190,8 @@ def _came(changes: Sequence[ApiChange], classes: Collection[str], release: Path 
 
 
 def _had(release: Path, member: Symbol) -> bool:
-    """Whether a class of the name of a member's had such a member in a release."""
-    known = members(release, member.scope[-1], language_of(member.file))
-    return any(item.name == member.name for item in known)
+    """Whether a class of the name of a member's had such a member in a release, of its own or from a base."""
+    return has_member(release, member.scope[-1], member.name, language_of(member.file))
 
 
 def _inherited(

@@ -213,3 +213,32 @@ def test_a_clash_that_is_an_error_gets_the_same_fix_and_is_not_told_of_twice(tre
 )
 def test_a_new_name_is_free_and_written_like_the_old_one(path: str, name: str, new: str) -> None:
     assert free_name(name, TreePath(path), Texts({TreePath("x.ts"): "let ownHour = 3"})) == new
+
+
+@pytest.mark.parametrize(
+    ("path", "old", "new", "game"),
+    [
+        pytest.param(
+            "rush/Stage.java",
+            "package rush; public class Stage { public int hour() { return 1; } }",
+            "package rush; public class Stage { public int hour() { return 1; } public boolean equals(Object other) { return false; } "
+            "public int hashCode() { return 2; } }",
+            {
+                "src/Pier.java": "class Pier extends rush.Stage { public boolean equals(Object o) { return true; } public int hashCode() { return 1; } }"
+            },
+            id="what all classes have",
+        ),
+        pytest.param(
+            "rush.py",
+            "class Base:\n    def draw(self): pass\nclass Stage(Base):\n    def hour(self): return 1\n",
+            "class Base:\n    def draw(self): pass\nclass Stage(Base):\n    def hour(self): return 1\n    def draw(self): return 2\n"
+            "    def __eq__(self, other): return True\n",
+            {
+                "src/pier.py": "import rush\nclass Pier(rush.Stage):\n    def draw(self): return 3\n    def __eq__(self, other): return False\n"
+            },
+            id="what a base had",
+        ),
+    ],
+)
+def test_what_overrode_already_is_no_clash(path: str, old: str, new: str, game: dict[str, str], tree: Tree) -> None:
+    assert not _clashes(begin_engine(tree, {path: old}, {path: new}, game, ""))
