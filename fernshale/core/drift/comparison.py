@@ -6,9 +6,11 @@ import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
+from itertools import islice
 from typing import Literal
 
 from fernshale.core.base.confidence import (
+    FORWARDED,
     FORWARDED_WITH_CAST,
     STATED,
     STATED_FOR_SOME_OVERLOADS,
@@ -23,12 +25,13 @@ from fernshale.core.drift.declarations import plain_type, renamed_type
 from fernshale.core.drift.matching import Matches, SymbolCandidate, declared_by_path, match_symbols, sides_of
 from fernshale.core.drift.parameter_order import is_quiet, new_order
 from fernshale.core.drift.public_paths import moved_exports, moved_python_names
-from fernshale.core.drift.release_symbols import Pair
+from fernshale.core.drift.release_symbols import Pair, read_bytes
 from fernshale.core.drift.stated.between import ReleaseBetween
-from fernshale.core.drift.stated.passed_on import passed_call
+from fernshale.core.drift.stated.passed_on import outside_names, passed_call, passed_overload
 from fernshale.core.drift.stated.removals import Removals
 from fernshale.core.drift.stated.replacements import ReleaseNames, forwards_to
 from fernshale.core.drift.stated.statements import Statements, short, stated_candidate, with_call
+from fernshale.core.drift.stated.unchanged_names import names_in_unchanged_files
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
 from fernshale.core.drift.value_equality import Constants, is_same_value
 
@@ -126,7 +129,36 @@ class _Sides:
         return frozenset(item.path for item in self.pair.old.symbols if item.kind in CONTAINER)
 
     def compare_overloads(self, old: Sequence[Symbol], new: Sequence[Symbol]) -> Iterator[ApiChange]:
-        return _compare_overloads(old, new, self.matches.types, self.is_same)
+        for change in _compare_overloads(old, new, self.matches.types, self.is_same):
+            yield (
+                replace(change, candidates=self._passed_overload(change, new)) if change.kind == "signature" else change
+            )
+
+    def _passed_overload(self, change: ApiChange, new: Sequence[Symbol]) -> tuple[SymbolCandidate, ...]:
+        """The call that the body of an old overload made of another one that the new release has."""
+        old, names = change.old, self.stated.names
+        if old is None or not old.value:
+            return ()
+        passed = passed_overload(old, new[0].scope, names, self._outside_of(old.file))
+        if passed is None:
+            return ()
+        fitting = (item for item in new if _takes(item, passed.arguments) and _shape(item) != _shape(old))
+        evidence = (english("its body was only {code}", code=short(old.value)),)
+        return tuple(
+            SymbolCandidate(item, FORWARDED, evidence, call=passed.text, imports=passed.imports)
+            for item in islice(fitting, 1)
+        )
+
+    def _outside_of(self, path: str) -> Mapping[str, str]:
+        """The names that a file of the old release has from elsewhere."""
+        if path not in self._outside:
+            text = read_bytes(f"{self.pair.old.folder}/{path}").decode("utf-8", "replace")
+            self._outside[path] = outside_names(text, path, self.stated.names)
+        return self._outside[path]
+
+    @cached_property
+    def _outside(self) -> dict[str, Mapping[str, str]]:
+        return {}
 
 
 def compare(pair: Pair, token: CancelToken, between: Sequence[ReleaseBetween] = ()) -> tuple[ApiChange, ...]:
@@ -142,7 +174,13 @@ def compare(pair: Pair, token: CancelToken, between: Sequence[ReleaseBetween] = 
     matches = match_symbols(release_sides, pair.moved, token, renamed=_kept_names(olds, news, names))
     constants = [Constants(side.folder, side.files) for side in (pair.old, pair.new)]
     is_same = partial(is_same_value, old=constants[0], new=constants[1])
-    sides = _Sides(pair, news, matches, Statements(names, Removals(pair.new), tuple(between)), is_same)
+    removals = Removals(pair.new)
+    named = (
+        item for path, group in olds.items() for item in group if path not in news or not _is_same(group, news[path])
+    )
+    further = names_in_unchanged_files(pair, named, names, removals, token)
+    stated = Statements(ReleaseNames((*new, *further)) if further else names, removals, tuple(between))
+    sides = _Sides(pair, news, matches, stated, is_same)
     changes: list[ApiChange] = []
     for symbol in release_sides.gone:
         changes += _gone(symbol, olds[symbol.path], sides)
@@ -562,6 +600,11 @@ def _shape(symbol: Symbol) -> tuple[object, ...]:
         (plain_type(item.type), item.name if by_name else "", bool(item.default), item.is_named)
         for item in symbol.parameters
     )
+
+
+def _takes(symbol: Symbol, arguments: int) -> bool:
+    """Whether calls of a function may have a number of arguments."""
+    return sum(not item.default for item in symbol.given) <= arguments <= len(symbol.given)
 
 
 def _common(one: Symbol, other: Symbol) -> tuple[int, int]:

@@ -85,7 +85,7 @@ def _encode(changes: Sequence[ApiChange]) -> dict[str, Any]:
             [
                 [
                     number(item.symbol), item.score, list(item.evidence), item.written, list(item.signatures), list(item.holder),
-                    item.call,
+                    item.call, item.imports,
                 ]
                 for item in change.candidates
             ],
@@ -120,8 +120,8 @@ def _decode(data: Mapping[str, Any]) -> tuple[ApiChange, ...]:
         ApiChange(
             kind, symbols[old] if old >= 0 else None, symbols[new] if new >= 0 else None, what,
             tuple(
-                SymbolCandidate(symbols[at], score, tuple(evidence), written, tuple(signatures), tuple(holder), call)
-                for at, score, evidence, written, signatures, holder, call in candidates
+                SymbolCandidate(symbols[at], score, tuple(evidence), written, tuple(signatures), tuple(holder), call, imports)
+                for at, score, evidence, written, signatures, holder, call, imports in candidates
             ),
             match, parameter,
         )

@@ -118,7 +118,8 @@ class SymbolCandidate:
     text to write in place of the old name, if it is not just the new name.
 
     `signatures` are a function's parameters, see `fix.call_acceptance`. `holder` is the path of its outermost class. `call` is
-    what to write in place of a call of the old function, where the release's own code shows it (see `stated.passed_on`).
+    what to write in place of a call of the old function, where the release's own code shows it (see `stated.passed_on`), and
+    `imports` the line that imports a name in it from elsewhere.
     """
 
     symbol: Symbol
@@ -128,6 +129,7 @@ class SymbolCandidate:
     signatures: tuple[str, ...] = ()
     holder: tuple[str, ...] = ()
     call: str = ""
+    imports: str = ""
 
 
 @dataclass(frozen=True)

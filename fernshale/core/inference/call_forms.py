@@ -50,7 +50,7 @@ class Lookup(NamedTuple):
 class CallForm:
     """The new form of a call, as `CallRule.new`, which calls `target`. `gathered` is the class that arguments are put into,
     `unknown` the parameters whose values are not known, `lost` what has no place any more; `share` is how certain the places of
-    arguments are."""
+    arguments are. `imports` is the line that imports a name of another library in `text`."""
 
     text: str
     share: float
@@ -58,6 +58,7 @@ class CallForm:
     gathered: Symbol | None = None
     unknown: tuple[str, ...] = ()
     lost: tuple[str, ...] = ()
+    imports: str = ""
 
 
 class _Input(NamedTuple):
@@ -97,7 +98,10 @@ def _takes(symbol: Symbol, type_: str) -> bool:
 
 def call_rule(old: Symbol, form: CallForm, id: str, why: str, confidence: float) -> CallRule:
     """The rule that writes calls of a function in a new form."""
-    imports, line = _import_of(form.gathered, old)
+    line = form.imports
+    imports = line.rstrip("; ").rpartition(".")[2]
+    if not line:
+        imports, line = _import_of(form.gathered, old)
     called = old.mark.join(old.path[-2:]) if old.is_of_class else old.called
     return CallRule(
         id, why, call=called, new=form.text, parameters=_parameter_texts(old, form),
@@ -115,7 +119,7 @@ def _import_of(member: Symbol | None, old: Symbol) -> tuple[str, str]:
 
 def form_as_shown(candidate: SymbolCandidate) -> CallForm:
     """The form in which the release's own code made the call in the body of the old function."""
-    return CallForm(candidate.call, 1.0, candidate.symbol)
+    return CallForm(candidate.call, 1.0, candidate.symbol, imports=candidate.imports)
 
 
 def _parameter_texts(old: Symbol, form: CallForm) -> tuple[str, ...]:

@@ -241,7 +241,10 @@ def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
             if old.kind == "field" and "(" not in old.returns:  # a value that could be called is not read by a call
                 yield _getter(change, old, now, leg.added)
         elif old.is_callable and now.is_callable:
-            if not has_other_object(old, now, leg.types):
+            for candidate in change.candidates:
+                why = "; ".join((change.what, *candidate.evidence))
+                yield call_rule(old, form_as_shown(candidate), rule_id(old, "passed"), why, candidate.score)
+            if not has_other_object(old, now, leg.types) and not change.candidates:
                 yield from argument_rules(change, leg.after, leg.defaults)
                 yield from _other_arguments(change, old, now, leg)
             yield from _new_keywords(old, now)

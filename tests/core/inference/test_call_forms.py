@@ -166,6 +166,37 @@ _CASES: dict[str, tuple[dict[str, str], dict[str, str], str, str, str]] = {
         "A.java", "class A { void f() {\n  this.lamp.open(3);\n  this.lamp.kindle();\n  other.open(1);\n} }",
         "class A { void f() {\n  this.lamp.begin(3);\n  other.open(1);\n} }",
     ),
+    "overload with a value of another library, java": (
+        {"w/Lamp.java": "package w; import java.util.TimeZone; public class Lamp { public int glow(int a) { return glow(a, TimeZone.getDefault()); } public int glow(int a, TimeZone zone) { return a; } }"},
+        {"w/Lamp.java": "package w; import java.util.TimeZone; public class Lamp { public int glow(int a, TimeZone zone) { return a; } }"},
+        "A.java", "import w.Lamp;\n\nclass A { int f() { return l.glow(g(1, 2)); } }",
+        "import java.util.TimeZone;\nimport w.Lamp;\n\nclass A { int f() { return l.glow(g(1, 2), TimeZone.getDefault()); } }",
+    ),
+    "overload of a constructor, java": (
+        {"w/Lamp.java": "package w; public class Lamp { public static final int DIM = 3; public Lamp(String a) { this(a, DIM); } public Lamp(String a, int b) { int c = b; } }"},
+        {"w/Lamp.java": "package w; public class Lamp { public static final int DIM = 3; public Lamp(String a, int b) { int c = b; } }"},
+        "A.java", "class A { Lamp l = new Lamp(\"x\"); }", "class A { Lamp l = new Lamp(\"x\", Lamp.DIM); }",
+    ),
+    "overload that makes what the other takes, java": (
+        {"w/Lamp.java": "package w; import java.util.*; public class Lamp { public int when(TimeZone zone) { Calendar by = Calendar.getInstance(zone); return when(by); } public int when(Calendar by) { return 1; } }".replace("java.util.*;", "java.util.Calendar; import java.util.TimeZone;")},
+        {"w/Lamp.java": "package w; import java.util.Calendar; public class Lamp { public int when(Calendar by) { return 1; } }"},
+        "A.java", "import java.util.Calendar;\nclass A { int f() { return l.when(zone); } }", "import java.util.Calendar;\nclass A { int f() { return l.when(Calendar.getInstance(zone)); } }",
+    ),
+    "overload, c++": (
+        {"w.hpp": "namespace w { enum class Mode { slow }; class Lamp { public: void go(int a) { go(a, Mode::slow); } void go(int a, Mode mode); Lamp(int a) : Lamp(a, 7) {} Lamp(int a, int b); }; }"},
+        {"w.hpp": "namespace w { enum class Mode { slow }; class Lamp { public: void go(int a, Mode mode); Lamp(int a) : Lamp(a, 7) {} Lamp(int a, int b); }; }"},
+        "a.cpp", "l.go(1); l.go(1, w::Mode::slow);", "l.go(1, w::Mode::slow); l.go(1, w::Mode::slow);",
+    ),
+    "overload of a constructor, c++": (
+        {"w.hpp": "class Lamp { public: Lamp(int a) : Lamp(a, 7) {} Lamp(int a, int b); };"},
+        {"w.hpp": "class Lamp { public: Lamp(int a, int b); };"},
+        "a.cpp", "auto l = Lamp(1);", "auto l = Lamp(1, 7);",
+    ),
+    "overload of a constructor, c#": (
+        {"w/Lamp.cs": "namespace w { public class Lamp { public Lamp(int a) : this(a, true) { } public Lamp(int a, bool b) { c = b; } } }"},
+        {"w/Lamp.cs": "namespace w { public class Lamp { public Lamp(int a, bool b) { c = b; } } }"},
+        "A.cs", "class A { Lamp l = new Lamp(3); }", "class A { Lamp l = new Lamp(3, true); }",
+    ),
     "factory, typescript": (
         {"w.ts": "export class Lamp { constructor(a: number, b: number) {} }"},
         {"w.ts": "export class Lamp { private constructor(a: number, b: number) {} static create(a: number, b: number): Lamp {} }"},
@@ -279,6 +310,31 @@ def test_a_value_is_looked_for_in_tests_and_in_the_defaults_of_others(tree: Tree
     assert {*found} == {("go", "Mode::fast"), ("go", "Mode::slow"), ("stop", "Mode::slow")}
     assert found["go", "Mode::fast"].confidence > found["go", "Mode::slow"].confidence
     assert found["stop", "Mode::slow"].why.endswith("2 other functions have Mode::slow as default for it")
+
+
+@pytest.mark.parametrize(
+    "body",
+    ["return glow(a, hidden);", "return glow(a, attic.lamp());", "count(); return glow(a, 1);", "return glow(a, a);", "return glow(a, 1) + 1;",
+     "int b = next(); return glow(b, b);", "return glow(3, 1);"],
+)  # fmt: skip
+def test_an_overload_that_does_more_or_needs_what_is_hidden_shows_no_value(body: str, tree: Tree) -> None:
+    rest = "public int glow(int a, int b) { return a; } private int hidden = 3; private int next() { return 1; } private void count() { } }"
+    old = {"w/Lamp.java": f"package w; public class Lamp {{ public int glow(int a) {{ {body} }} {rest}"}
+    new = {"w/Lamp.java": f"package w; public class Lamp {{ {rest}"}
+    folders = tree("old", old), tree("new", new)
+    rules = guess_rules(compare(read_pair(*folders, "", Work()), CancelToken()), *folders, "t", ()).rules
+    assert not [rule for rule in rules if rule.kind == "call"]
+
+
+def test_a_member_of_an_object_is_no_value_for_others(tree: Tree) -> None:
+    calls = "void f() { lamp.go(1, this.mode); lamp.go(2, this.mode); lamp.go(3, fog.mode); lamp.go(4, Mode.SLOW); }"
+    old = {"w/Lamp.java": "package w; public class Lamp { public void go(int a) { } }"}
+    new = {
+        "w/Lamp.java": "package w; public class Lamp { public void go(int a, int mode) { } }",
+        "w/Fog.java": f"package w; public class Fog {{ {calls} }}",
+    }
+    rule, result = _best(tree, old, new, "A.java", "class A { void f() { l.go(1); } }")
+    assert "l.go(1, Mode.SLOW);" in result and "1 times" in rule.why
 
 
 @pytest.mark.parametrize(

@@ -8,14 +8,21 @@ from typing import TYPE_CHECKING
 from fernshale.core.base.lazy_pattern import lazy_pattern
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Mapping
 
     from tree_sitter import Node
 
 # Longer bodies do work of their own.
 _MAX_STATEMENTS = 3
 _MAX_BYTES = 400
-_BLOCKS = frozenset(("compound_statement", "block", "statement_block", "arrow_expression_clause", "chunk"))
+_BLOCKS = frozenset(
+    ("compound_statement", "block", "statement_block", "arrow_expression_clause", "chunk", "constructor_body")
+)
+# What a constructor calls before its body.
+_INITIALIZERS = ("field_initializer_list", "constructor_initializer")
+# Declarations of local variables, and the part of one with its name and value.
+_LOCALS = frozenset(("declaration", "local_variable_declaration", "local_declaration_statement", "lexical_declaration"))
+_DECLARATORS = frozenset(("init_declarator", "variable_declarator"))
 # Statements and lists around a value, and the values that are calls.
 _AROUND = lazy_pattern(r"(?:expression|return)_statement|expression_list")
 _CALLS = lazy_pattern(r"\w*call\w*|\w*invocation\w*|\w*creation_expression|new_expression|await\w*")
@@ -28,20 +35,51 @@ _QUOTED = lazy_pattern(r"[rRuUbBf]*['\"]")
 def calls_in(body: Node, text: Callable[[Node], str]) -> str:
     """Return the calls that a body consists of, separated by `; `, or the one call that it returns; "" if it does anything else.
 
-    `text` gives the source of a node.
+    A local variable is replaced by its value, where that is a call and the variable is used once. A constructor without a body
+    consists of the constructor that it calls first. `text` gives the source of a node.
     """
     if body.end_byte - body.start_byte > _MAX_BYTES:
         return ""
     statements = body.named_children if body.type in _BLOCKS else [body]
     statements = [item for item in statements if item.type not in _SKIPPED]
+    if not statements and body.prev_named_sibling is not None and body.prev_named_sibling.type in _INITIALIZERS:
+        first = text(body.prev_named_sibling).lstrip(": ")
+        return first if len(body.prev_named_sibling.named_children) == 1 else ""
     written = [(item, text(item)) for item in statements]
     kept = [(item, said) for item, said in written if not _TELLS.match(said) and not _QUOTED.match(said)]
-    if not 0 < len(kept) <= _MAX_STATEMENTS or not all(_is_call(item) for item, _ in kept):
+    if not 0 < len(kept) <= _MAX_STATEMENTS:
         return ""
-    texts = [said for _, said in kept]
+    texts: list[str] = []
+    locals_: dict[str, str] = {}
+    for item, said in kept:
+        if (local := _local(item, text)) is not None:
+            locals_[local[0]] = _with_values(local[1], locals_)
+        elif _is_call(item):
+            texts.append(_with_values(said, locals_))
+        else:
+            return ""
+    # One that is used twice, or not at all, is no short name for a value.
+    if not texts or any(len(re.findall(rf"\b{name}\b", " ".join(said for _, said in kept))) != 2 for name in locals_):
+        return ""
     plain = [re.sub(r"^return\b\s*", "", item).rstrip("; ") for item in texts]
     returns = any(one != other.rstrip("; ") for one, other in zip(plain, texts, strict=True))
     return "; ".join(plain) if len(plain) == 1 or not returns else ""
+
+
+def _local(statement: Node, text: Callable[[Node], str]) -> tuple[str, str] | None:
+    """The name and value of the one local variable that a statement declares, if the value is a call."""
+    if statement.type not in _LOCALS:
+        return None
+    parts = [item for item in statement.named_children if item.type == "variable_declaration"] or [statement]
+    found = [item for item in parts[0].named_children if item.type in _DECLARATORS]
+    if len(found) != 1 or len(found[0].named_children) != 2:
+        return None
+    name, value = found[0].named_children
+    return (text(name), text(value)) if name.type == "identifier" and _is_call(value) else None
+
+
+def _with_values(said: str, locals_: Mapping[str, str]) -> str:
+    return re.sub(r"(?<![\w.])[A-Za-z_]\w*", lambda found: locals_.get(found[0], found[0]), said)
 
 
 def _is_call(node: Node) -> bool:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import NamedTuple
 
-from fernshale.core.base.languages import C_FAMILY, ENDINGS
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, language_of
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.stated.replacements import ReleaseNames
-from fernshale.core.drift.symbols import Symbol
+from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 _TOKEN = lazy_pattern(
     r"""(?P<string>[rbuRBU]{0,2}"(?:[^"\\]|\\.)*"|[rbuRBU]{0,2}'(?:[^'\\]|\\.)*')|(?P<number>\d[\w.]*)|(?P<name>[A-Za-z_]\w*)"""
@@ -24,9 +26,16 @@ _WORDS = frozenset(
 _SAY_SO = (*C_FAMILY, *ENDINGS["c#"])
 _OVERRIDDEN = frozenset(("virtual", "override", "abstract"))
 _OBJECT = ("this", "self")
+_MEMBERS = ("method", "constructor")
 # Tokens before the name of an argument or of an object's field.
 _OPENINGS = ("(", ",", "{")
 _ACCESS = (".", "->", "::")
+# Names of a language's own library that files have without an import of their own.
+_EVERYWHERE: Mapping[str, tuple[str, ...]] = {
+    "java": ("Boolean", "Byte", "Character", "Double", "Float", "Integer", "Long", "Math", "Object", "Short", "String", "System"),
+    "c++": ("std",),
+}  # fmt: skip
+_JAVA_IMPORT = lazy_pattern(r"\bimport[ \t]+[\w.]+\.(?P<name>\w+)[ \t]*;")
 # Languages in which members are named without the object inside their class.
 _BARE_MEMBERS = (*ENDINGS["c++"], *ENDINGS["java"], *ENDINGS["c#"])
 
@@ -61,11 +70,69 @@ def passed_call(symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> 
     return PassedCall(reader.target, text, is_plain)
 
 
+class PassedOverload(NamedTuple):
+    """What to write in place of a call of an overload, as in `PassedCall`, the number of its arguments, and the line that imports
+    what it needs, "" if nothing."""
+
+    text: str
+    arguments: int
+    imports: str
+
+
+def passed_overload(
+    symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames, outside: Mapping[str, str]
+) -> PassedOverload | None:
+    """Return the call of another overload that a function consists of, with its further arguments.
+
+    `outside` are the names that the function's file has from elsewhere, each with the line that imports it, "" where all files
+    have it. None where the body does more, names what users cannot name, or needs more than one import.
+    """
+    is_one_call = bool(symbol.value) and ";" not in symbol.value
+    if not is_one_call or symbol.kind not in ("function", "method", "constructor"):
+        return None
+    reader = _Reader(symbol, scope, names, outside)
+    text = reader.read()
+    passes_all = text is not None and all(text.count(f"${item.name}") == 1 for item in symbol.given)
+    if text is None or not passes_all or reader.target is None or reader.target.path != (*scope, symbol.name):
+        return None
+    lines = reader.imports
+    return PassedOverload(text, _count_arguments(text), "".join(lines)) if len(lines) < 2 else None
+
+
+def _count_arguments(call: str) -> int:
+    """The number of arguments of the one call that a text is."""
+    depth = commas = 0
+    tokens = [found[0] for found in _TOKEN.finditer(call) if not found[0].isspace()]
+    for token in tokens:
+        depth += (token in ("(", "[", "{")) - (token in (")", "]", "}"))
+        commas += token == "," and depth == 1
+    return 0 if tokens[-2:] == ["(", ")"] and depth == commas == 0 else commas + 1
+
+
+def outside_names(text: str, path: str, names: ReleaseNames) -> dict[str, str]:
+    """Return the names that a file has from outside the release of `names`, each with the line that imports it; "" if none is
+    needed. Only for languages in which a line imports one name."""
+    found = dict.fromkeys(_EVERYWHERE.get(language_of(path), ()), "")
+    if path.endswith(ENDINGS["java"]):
+        for line in _JAVA_IMPORT.finditer(text):
+            if not names.named(line["name"]):
+                found[line["name"]] = line[0].strip()
+    return found
+
+
 class _Reader:
     """Reads the text of a body, name by name."""
 
-    def __init__(self, symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> None:
-        self._symbol, self._scope, self._names = symbol, scope, names
+    def __init__(
+        self,
+        symbol: Symbol,
+        scope: tuple[str, ...],
+        names: ReleaseNames,
+        outside: Mapping[str, str] = MappingProxyType({}),
+    ) -> None:
+        self._symbol, self._scope, self._names, self._outside = symbol, scope, names, outside
+        self.imports: set[str] = set()
+        self._beyond: set[str] = set()
         self._given = {item.name for item in symbol.given if item.name}
         self._access = (*_ACCESS, ":") if symbol.file.endswith(ENDINGS["lua"]) else _ACCESS
         self.target: Symbol | None = None
@@ -88,7 +155,7 @@ class _Reader:
                 written = text if is_key else self._name(text, owner if before in self._access else "", after)
                 if written is None:
                     return None
-                owner = written
+                owner = written.rpartition("::")[2]
                 if written == "$it" and self._symbol.file.endswith(C_FAMILY) and after != "->":
                     # There, `this` is a pointer.
                     if before == "*":
@@ -103,6 +170,9 @@ class _Reader:
     def _name(self, name: str, owner: str, after: str) -> str | None:
         """A name as users write it, after the member access of `owner` if there is one."""
         is_called = after[:1] == "("
+        if owner in self._beyond:
+            self._beyond.add(name)
+            return name
         if owner:
             found = self._member(name, owner)
             if found is None:
@@ -112,6 +182,13 @@ class _Reader:
         if name in self._given:
             return f"${name}"
         if name in _WORDS:
+            return name
+        if self._symbol.kind == "constructor" and is_called and name in ("this", self._symbol.name):
+            self.target = self.target or self._names.at((*self._scope, self._symbol.name))
+            return self._scope[-1]
+        if name in self._outside:
+            self._beyond.add(name)
+            self.imports.update(filter(None, (self._outside[name],)))
             return name
         if name in _OBJECT:
             return "$it" if self._symbol.kind == "method" else None
@@ -129,14 +206,17 @@ class _Reader:
 
     def _plain(self, name: str, is_called: bool) -> str | None:
         """A name without an owner: of the own class, of the same module, or a type."""
-        is_bare = self._symbol.kind == "method" and self._symbol.file.endswith(_BARE_MEMBERS)
+        is_bare = self._symbol.kind in _MEMBERS and self._symbol.file.endswith(_BARE_MEMBERS)
         if is_bare and (found := self._names.at((*self._scope, name))) is not None:
             self._note(found, is_called)
-            if "static" not in self._symbol.marks:
-                return f"$it.{name}"
+            is_static = (
+                not found.needs_object if found.is_callable else "static" in found.marks or found.kind == "constant"
+            )
+            if "static" not in self._symbol.marks and not (self._symbol.kind == "constructor" and is_static):
+                return f"$it.{name}" if self._symbol.kind == "method" else None
             is_c = self._symbol.file.endswith(C_FAMILY)
             return "::".join((*self._scope, name)) if is_c else f"{self._scope[-1]}.{name}"
-        scope = self._scope[:-1] if self._symbol.kind == "method" else self._scope
+        scope = self._scope[:-1] if self._symbol.kind in _MEMBERS else self._scope
         found = next(
             (item for end in range(len(scope), -1, -1) if (item := self._names.at((*scope[:end], name))) is not None),
             None,
@@ -144,7 +224,9 @@ class _Reader:
         if found is None:
             return None
         self._note(found, is_called)
-        return name
+        if found.file.endswith(ENDINGS["java"]) and found.kind in CONTAINER and found.path != self._scope:
+            self.imports.add(f"import {found.full};")
+        return found.full if found.file.endswith(C_FAMILY) else name
 
     def _note(self, found: Symbol, is_called: bool) -> None:
         if is_called and self.target is None and found.is_callable:

@@ -28,6 +28,7 @@ from fernshale.core.build.message_patterns import (
 from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.rules import (
     AddMemberRule,
+    CallRule,
     DeclareRule,
     HeaderRule,
     ImportRule,
@@ -78,8 +79,9 @@ class Case:
 
     def _gives(self, wanted: str) -> bool:
         """Whether the rule gives calls the type that a compiler wants."""
-        if isinstance(self.rule, RewriteRule):
-            made = re.findall(r"(?<!\$)\b\w+", self.rule.replacement)
+        if isinstance(self.rule, RewriteRule | CallRule):
+            text = self.rule.replacement if isinstance(self.rule, RewriteRule) else self.rule.new
+            made = re.findall(r"(?<!\$)\b\w+", text)
             return last_name(wanted) in made and last_name(wanted) not in words_of(self.rule)
         return isinstance(self.rule, ReorderRule) and wanted in self.rule.wants
 
