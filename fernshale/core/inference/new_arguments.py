@@ -22,8 +22,14 @@ from fernshale.core.inference.call_forms import placeholder
 from fernshale.core.inference.example_folders import example_files
 from fernshale.core.inference.overrides import rule_id
 
-# Values that mean the same in other files: literals, and names with their owners.
-_PORTABLE = lazy_pattern(r"[A-Za-z_]\w*(?:(?:::|\.)\w+)+|-?\d[\w.]*|\"[^\"]*\"|true|false|nullptr|None|True|False")
+# Values that may mean the same in other files: literals, and names with their owners.
+_PORTABLE = lazy_pattern(
+    r"(?P<owner>[A-Za-z_]\w*)(?P<mark>::|\.)\w+(?:(?:::|\.)\w+)*|-?\d[\w.]*|\"[^\"]*\"|true|false|nullptr|None|True|False"
+)
+_OBJECTS = frozenset(("this", "self", "cls", "super", "base", "Self"))
+_FROM_ELSEWHERE = (
+    r"(?m)^\s*(?:import|from|use|using|(?:local|const|let|var)\b.*\brequire)\b.*\b{name}\b|\bnamespace\s+{name}\b"
+)
 Defaults = Mapping[tuple[str, str], Counter[str]]
 """How often each value is the default of a parameter, by its name and type."""
 
@@ -33,9 +39,21 @@ def usual_defaults(changes: Sequence[ApiChange]) -> Defaults:
     found: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
     for symbol in {change.new for change in changes if change.new is not None and change.new.is_callable}:
         for item in symbol.given:
-            if item.default and _PORTABLE.fullmatch(item.default):
+            if item.default and is_portable(item.default):
                 found[item.name, plain_type(item.type)][item.default] += 1
     return found
+
+
+def is_portable(value: str, text: str = "") -> bool:
+    """Whether a value of a file with this text means the same in other files. A member of an object does not: the owner has to be
+    a type, a namespace, or a module that the file imports."""
+    found = _PORTABLE.fullmatch(value)
+    if found is None or found["owner"] in _OBJECTS:
+        return False
+    owner = found["owner"]
+    if not owner or found["mark"] == "::" or owner[:1].isupper():
+        return True
+    return re.search(_FROM_ELSEWHERE.format(name=re.escape(owner)), text) is not None
 
 
 def added_parameter(change: ApiChange) -> int | None:
@@ -126,6 +144,6 @@ def _passed(folder: Path, call: str, arguments: int, at: int) -> tuple[str, int]
             if len(spans) == arguments:
                 first, last = spans[at]
                 given = text[tokens[first].start : tokens[last - 1].end]
-                if _PORTABLE.fullmatch(given):
+                if is_portable(given, text):
                     found[given] += 1
     return found.most_common(1)[0] if found else None
