@@ -206,3 +206,35 @@ def test_the_call_of_one_overload_is_not_written_with_the_parameters_of_another(
     assert any(item.kind == "deprecated" for item in changes)
     for rule in guess_rules(changes, before, after, "t", ()).rules:
         assert "left" not in getattr(rule, "new", "")
+
+
+def test_a_type_named_in_place_of_a_constant_has_a_constant_of_that_name(tree: Tree) -> None:
+    says = "/** @deprecated As of version 2.0, use {@link WickMode} instead. */"
+    old = {
+        "w/Wick.java": f"package w; public class Wick {{ {says} public static final int DIM = 1; {says} public static final int OUT = 2; }}",
+        "w/WickMode.java": "package w; public class WickMode { public static final WickMode DIM = new WickMode(1); }",
+    }
+    new = {"w/Wick.java": "package w; public class Wick { }", "w/WickMode.java": old["w/WickMode.java"]}
+    changes = changes_between(tree("old", old), tree("new", new))
+    by_name = {item.old.name: item.candidates[0] for item in changes if item.old is not None and item.candidates}
+    assert by_name["DIM"].symbol.path == ("w", "WickMode", "DIM") and by_name["DIM"].score >= 0.9
+    assert by_name["OUT"].symbol.path == ("w", "WickMode") and by_name["OUT"].score < 0.9
+
+
+def test_a_method_that_ended_by_telling_others_is_not_replaced_by_that(tree: Tree) -> None:
+    names = ("Fill", "Glow", "Wick", "Flame", "Mast", "Buoy")
+    tell = "    public void tellAll() { count = 1; }\n    private int count;\n"
+
+    def lamp(word: str) -> str:
+        body = "".join(
+            f"    /** The {name.lower()} of all lamps that have none of their own. */\n"
+            f"    public void set{word}{name}(int {name.lower()}) {{ this.{word.lower()}{name} = {name.lower()}; tellAll(); }}\n"
+            f"    private int {word.lower()}{name};\n"
+            for name in names
+        )
+        return f"package w;\npublic class Lamp {{\n{tell}{body}}}\n"
+
+    changes = changes_between(tree("old", {"w/Lamp.java": lamp("Base")}), tree("new", {"w/Lamp.java": lamp("Default")}))
+    for name in names:
+        found, score, _ = best_candidate(changes, f"w.Lamp.setBase{name}")
+        assert found == f"setDefault{name}" and score >= 0.9

@@ -23,6 +23,9 @@ from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 # Minimum share, 0..1, of a candidate's score from likeness for which its statement and its likeness support each other.
 _MIN_LIKENESS = 0.75
+_VALUES = ("field", "constant", "enumerator")
+# Minimum score of a statement that comes before all likeness.
+_MIN_SURE = 0.5
 
 
 @dataclass(frozen=True)
@@ -67,8 +70,16 @@ class Statements:
             both = 1 - (1 - top.score) * (1 - like) if like >= _MIN_LIKENESS else 0.0
             score = round(max(top.score, known.score, both), 3)
             top = replace(top, score=score, evidence=(*top.evidence, *known.evidence))
-        rest = [replace(item, score=round(item.score * (1 - top.score), 3)) for item in found if item is not known]
-        return (top, *(item for item in rest if item.score >= 0.01))[:5]
+        others = [item for item in found if item is not known]
+        if top.score >= _MIN_SURE:
+            rest = [replace(item, score=round(item.score * (1 - top.score), 3)) for item in others]
+            return (top, *(item for item in rest if item.score >= 0.01))[:5]
+        # An unsure statement and likeness are witnesses for one successor: at most one candidate is right.
+        like = min(1.0, sum(item.score for item in others))
+        total = 1 - top.score * like
+        rest = [replace(item, score=round(item.score * (1 - top.score) / total, 3)) for item in others]
+        listed = (replace(top, score=round(top.score * (1 - like) / total, 3)), *rest)
+        return tuple(sorted((item for item in listed if item.score >= 0.01), key=lambda item: -item.score))[:5]
 
     def _stated_between(self, symbol: Symbol, scope: tuple[str, ...], first: int = 0) -> SymbolCandidate | None:
         """Return the replacement that a release between the two states, from the one with index `first` on.
@@ -127,7 +138,12 @@ def stated_candidate(
         return None
     score = STATED if stated.is_whole else STATED_WITH_MORE
     if stated.symbol.kind in CONTAINER and symbol.kind not in CONTAINER:
-        score *= SHARE_OTHER_KIND  # it is done by other means now
+        # A constant of that name in the named type; else it is done by other means now.
+        there = names.at((*stated.symbol.path, symbol.name)) if symbol.kind in _VALUES else None
+        if there is not None and there.kind in _VALUES and not stated.written:
+            stated = replace(stated, symbol=there, is_plain=False)
+        else:
+            score *= SHARE_OTHER_KIND
     is_member = symbol.kind in ("method", "field") and stated.symbol.kind in ("method", "field")
     if is_member and stated.is_plain and stated.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
         score *= SHARE_OTHER_KIND  # a member of that name, but nothing says that it is this one
