@@ -18,7 +18,7 @@ def _type(package: str, name: str) -> str:
     low = name.lower()
     return (
         f"package {package};\n/** One {low} of the harbour, with its place on the quay. */\npublic class {name} {{\n"
-        f"    public int {low}Count() {{ return 3; }}\n    public String {low}Name(int hour) {{ return \"{low}\" + hour; }}\n}}\n"
+        f'    public int {low}Count() {{ return 3; }}\n    public String {low}Name(int hour) {{ return "{low}" + hour; }}\n}}\n'
     )
 
 

@@ -84,7 +84,7 @@ class FixSearch:
         best = sorted(
             meant or fixes, key=lambda fix: (not _is_of(fix.rule, cause), -fix.confidence, -fix.clears, fix.rule.id)
         )
-        return tuple(best), tuple(refused)
+        return _each_once(best), tuple(refused)
 
     def _own_variables(self, cause: Cause) -> frozenset[int]:
         """The numbers of the errors about a variable that the file itself declares: they go with the error of its declaration."""
@@ -257,6 +257,14 @@ class FixSearch:
             lines = {line for other, line in spots if other == file}
             found |= {(file, line) for line in declaring_lines(text, file, lines)} if text is not None else set()
         return found
+
+
+def _each_once(fixes: Sequence[Fix]) -> tuple[Fix, ...]:
+    """The fixes without those that change the same text in the same way as one before: classes that lost one method alike."""
+    found: dict[object, Fix] = {}
+    for fix in fixes:
+        found.setdefault((fix.edits, fix.removes), fix)
+    return tuple(found.values())
 
 
 def _in_files(edits: Sequence[CodeEdit], lines: list[set[Spot]]) -> tuple[tuple[CodeEdit, ...], list[set[Spot]]]:

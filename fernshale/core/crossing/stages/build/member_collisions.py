@@ -170,7 +170,8 @@ class _Before:
 
 def _came(changes: Sequence[ApiChange], classes: Collection[str], release: Path | None) -> dict[str, dict[str, Symbol]]:
     """New members of `classes` of the release, also those that were renamed or moved there, except those that subclasses have to
-    implement. `release` is the folder of the old one: a renamed member may become one that the class had before, of its own or from a base."""
+    implement. `release` is the folder of the old one: a renamed member may become one that the class had before, of its own or
+    from a base."""
     required = {change.new.path for change in changes if change.kind == "must-implement" and change.new is not None}
     found: dict[str, dict[str, Symbol]] = {}
     for change in changes:
