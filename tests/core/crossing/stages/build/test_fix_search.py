@@ -129,3 +129,25 @@ def test_of_two_errors_on_a_line_a_fix_clears_the_one_that_it_changes(tree: Tree
     _take(crossing, view.key, left.rule.id)
     _take(crossing, "build:run", "build")
     assert inspect(crossing, Work()).build.passed
+
+
+def test_classes_that_lost_a_method_alike_offer_one_fix(tree: Tree) -> None:
+    doc = "/** How strongly the {} shines into the fog bank of the harbour at night. */ int {}(int strength, bool far);"
+    old, new = (
+        "".join(
+            f"struct {name} {{ {doc.format(name.lower(), called)} int {name.lower()}_size; }};\n"
+            for name in ("Lamp", "Buoy", "Mast")
+        )
+        for called in ("glow_of", "glow_at")
+    )
+    game = {
+        "src/a.cpp": "int f(Quay& quay) { return quay.glow_of(3, true); }\n",
+        "said.log": "src/a.cpp:1:33: error: 'class Quay' has no member named 'glow_of'\n",
+    }
+    crossing = begin_engine(
+        tree, {"include/rush.hpp": old}, {"include/rush.hpp": new}, game, "cat {project}/said.log; exit 1"
+    )
+    _take(crossing, "engine:sites", "apply")
+    _take(crossing, "build:run", "build")
+    (fix,) = _cause(crossing).fixes
+    assert [edit.new for edit in fix.edits] == ["glow_at"]
