@@ -48,21 +48,29 @@ def members(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
     return tuple(found)
 
 
-@lru_cache(maxsize=256)
 def has_member(folder: Path, name: str, member: str, language: str) -> bool:
     """Whether a class of a release has a public member of that name, or one of its bases in the release."""
     seen: set[str] = set()
     waiting = [name]
     while waiting:
         of = waiting.pop()
-        if of in seen:
-            continue
-        seen.add(of)
-        if any(item.name == member for item in members(folder, of, language)):
-            return True
-        classes = (item for symbols in _with_class(folder, of, language) for item in symbols if item.name == of)
-        waiting += [base for item in classes if item.kind in CONTAINER for base in names_in_type(" ".join(item.bases))]
+        if of not in seen:
+            seen.add(of)
+            names, bases = _names_and_bases(folder, of, language)
+            if member in names:
+                return True
+            waiting += bases
     return False
+
+
+@lru_cache(maxsize=8192)  # few bytes each, where the members themselves are many
+def _names_and_bases(folder: Path, name: str, language: str) -> tuple[frozenset[str], tuple[str, ...]]:
+    """The names of a class's own public members, and of its bases."""
+    found = tuple(item for symbols in _with_class(folder, name, language) for item in symbols if not item.is_hidden)
+    classes = [item for item in found if item.kind in CONTAINER and item.name == name]
+    paths = {item.path for item in classes}
+    bases = (base for item in classes for base in names_in_type(" ".join(item.bases)))
+    return frozenset(item.name for item in found if item.scope in paths), tuple(dict.fromkeys(bases))
 
 
 @lru_cache(maxsize=256)
