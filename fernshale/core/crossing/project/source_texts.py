@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
@@ -33,7 +34,12 @@ class Texts:
 
     def declared(self, name: str) -> int:
         """How often functions of a name are declared in the texts."""
-        return sum(_declarations(name, path, text) for path, text in self.of.items() if name in text)
+        # Most uses are calls on an object; texts with nothing else need not be split into tokens.
+        plain = re.escape(name)
+        may_declare = re.compile(rf"(?<![.>\w]){plain}\s*\(|\bfunction\s+[\w.:]*{plain}\s*\(").search
+        return sum(
+            _declarations(name, path, text) for path, text in self.of.items() if name in text and may_declare(text)
+        )
 
 
 def _declarations(name: str, path: str, text: str) -> int:

@@ -57,8 +57,8 @@ def learn_from_changes(
             continue
         others = _open_places(scan, cause)
         rule = _rule_from(_replaced(changes, cause), others) if others else None
-        if rule is None and others:
-            rule = _rule_from(_at_declarations(changes, cause), _with_declarations(others))
+        if rule is None and others and (hunks := _at_declarations(changes, cause)):
+            rule = _rule_from(hunks, _with_declarations(others))
         if rule is not None:
             rules.append(rule)
     return tuple(rules)
@@ -90,12 +90,9 @@ def _at_declarations(changes: _Changes, cause: Cause) -> list[_Hunk]:
     found = []
     for file, lines in _built_lines(cause, only_changed=False).items():
         old = changes.text_before(file) if changes.is_changed(file) else None
-        declaring = declaring_lines(old, file, lines) if old is not None else frozenset()
-        found += [
-            hunk
-            for hunk in (changes.hunks(file) if declaring else ())
-            if hunk.kind == "replace" and any(hunk.first < line <= hunk.last for line in declaring)
-        ]
+        hunks = [hunk for hunk in changes.hunks(file) if hunk.kind == "replace"] if old is not None else []
+        declaring = declaring_lines(old, file, lines) if old is not None and hunks else frozenset()
+        found += [hunk for hunk in hunks if any(hunk.first < line <= hunk.last for line in declaring)]
     return found
 
 
