@@ -15,10 +15,12 @@ from fernshale.core.crossing.stages.build import actions as build_actions
 from fernshale.core.crossing.stages.build import automatic_rounds
 from fernshale.core.crossing.stages.build import execution as build_execution
 from fernshale.core.crossing.stages.build.actions import UseRule
+from fernshale.core.crossing.stages.build.inspection import inspect_build
 from fernshale.core.crossing.stages.engine import actions as engine_actions
 from fernshale.core.crossing.stages.engine import execution as engine_execution
 from fernshale.core.crossing.stages.links import actions as links_actions
 from fernshale.core.crossing.stages.links import execution as links_execution
+from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins import actions as plugins_actions
 from fernshale.core.crossing.stages.plugins import execution as plugins_execution
 from fernshale.core.crossing.stages.plugins.choices import withdraw_choice
@@ -57,11 +59,19 @@ def handle(crossing: Crossing, scan: ProjectScan, action: Action, author: Author
 
 
 def use_rules(
-    crossing: Crossing, uses: Sequence[tuple[UseRule, Author]], on_use: Callable[[UseRule], None], work: Work
+    crossing: Crossing,
+    uses: Sequence[tuple[UseRule, Author]],
+    on_use: Callable[[UseRule], None],
+    work: Work,
+    seen: Overview | None = None,
 ) -> None:
-    """Carry out several fixes of Build after one inspection; see `execution.use_rules`."""
+    """Carry out several fixes of Build after one inspection; see `execution.use_rules`. `seen` is an overview from before: it takes
+    the place of the inspection where neither the project nor the records changed since."""
     with logged(crossing.folder.name, f"{len(uses)} fixes"), crossing.acting():
-        build_execution.use_rules(crossing, scan_crossing(crossing, work), uses, on_use, work)
+        scan = scan_crossing(crossing, work)
+        is_same = seen is not None and seen.scan.manifest is scan.manifest and seen.revision == crossing.revision
+        view = seen.build if seen is not None and is_same else inspect_build(scan, crossing, work.token)
+        build_execution.use_rules(crossing, scan, view, uses, on_use, work)
 
 
 def parse_action(key: str, option: str, text: str = "") -> Action:

@@ -103,7 +103,7 @@ def _cross_stage(
     while step := next(steps := _next_steps(overview, stage, recorded, tried), None):
         work.check()
         if _is_fix(step):
-            _apply_fixes(crossing, [step, *takewhile(_is_fix, steps)], begin, work)
+            _apply_fixes(crossing, overview, [step, *takewhile(_is_fix, steps)], begin, work)
         else:
             begin(step)
             carry_out(crossing, step.action, step.author, work)
@@ -115,11 +115,13 @@ def _cross_stage(
     return overview
 
 
-def _apply_fixes(crossing: Crossing, steps: Sequence[Step], begin: Callable[[Step], None], work: Work) -> None:
+def _apply_fixes(
+    crossing: Crossing, overview: Overview, steps: Sequence[Step], begin: Callable[[Step], None], work: Work
+) -> None:
     """Take steps that apply fixes; those that change the same text as one before come after the next inspection."""
     by_action = {step.action: step for step in steps}
     fixes = [(action, step.author) for action, step in by_action.items() if isinstance(action, UseRule)]
-    use_rules(crossing, fixes, lambda action: begin(by_action[action]), work)
+    use_rules(crossing, fixes, lambda action: begin(by_action[action]), work, overview)
 
 
 def _next_steps(

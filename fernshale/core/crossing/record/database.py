@@ -203,6 +203,14 @@ class Crossing:
             for leg in range(after + 1, len(self.setup.stops)):
                 database.execute("DELETE FROM facts WHERE name LIKE ?", (f"leg {leg} %",))
 
+    @property
+    def revision(self) -> bytes:
+        """A digest of what is recorded; equal as long as nobody wrote."""
+        tables = ("* FROM facts ORDER BY name", "* FROM decisions ORDER BY key", "id, state FROM logbook ORDER BY id")
+        with self._database() as database:
+            rows = [row for table in tables for row in database.execute(f"SELECT {table}")]
+        return hashlib.sha256(repr(rows).encode()).digest()
+
     # -- the route
 
     def change_setup(self, setup: Setup) -> None:

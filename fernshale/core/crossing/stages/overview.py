@@ -33,7 +33,7 @@ from fernshale.core.snapshot.tree_walk import scan_tree
 
 @dataclass(frozen=True, slots=True)
 class Overview:
-    """The state of a crossing; every view was read from the same tree."""
+    """The state of a crossing; every view was read from the same tree. `revision` is that of the records before."""
 
     setup: Setup
     scan: ProjectScan
@@ -46,6 +46,7 @@ class Overview:
     trial: TrialView
     logbook: tuple[LogEntry, ...]
     states: Mapping[Stage, StageState]
+    revision: bytes
 
     def items_of(self, stage: Stage) -> tuple[Item, ...]:
         items = {
@@ -80,6 +81,7 @@ def _inspected(crossing: Crossing, work: Work) -> Overview:
     if not crossing.is_finished:
         with crossing.acting():
             recover_interrupted(crossing)
+    revision = crossing.revision
     scan = scan_crossing(crossing, work)
     built = with_members(inspect_build(scan, crossing, work.token), scan, crossing)
     overview = Overview(
@@ -94,6 +96,7 @@ def _inspected(crossing: Crossing, work: Work) -> Overview:
         inspect_trial(scan, crossing, built.passed),
         crossing.logbook(),
         {},
+        revision,
     )
     touched = {entry.stage for entry in overview.logbook if entry.state == "done"}
     states = {stage: _state(overview.items_of(stage), stage in touched) for stage in STAGES}

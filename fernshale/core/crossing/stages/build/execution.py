@@ -50,16 +50,16 @@ def _use_rule(
 def use_rules(
     crossing: Crossing,
     scan: ProjectScan,
+    view: BuildView,
     uses: Sequence[tuple[UseRule, Author]],
     on_use: Callable[[UseRule], None],
     work: Work,
 ) -> None:
-    """Apply the fixes of several causes, as they are proposed now; `on_use` is called before each.
+    """Apply the fixes of several causes, as `view` proposes them; `on_use` is called before each.
 
     Those that change the same text as one before are left for the next time, but never the first. Raises MisuseError when one is
     not proposed any more.
     """
-    view = inspect_build(scan, crossing, work.token)
     fixes = [(find_fix(view, action), author) for action, author in uses]
     action_of = {id(fix): action for (fix, _), (action, _) in zip(fixes, uses, strict=True)}
     apply_all(crossing, scan, view, fixes, lambda fix: on_use(action_of[id(fix)]), work)
