@@ -36,7 +36,7 @@ class Texts:
         """How often functions of a name are declared in the texts."""
         # Most uses are calls on an object; texts with nothing else need not be split into tokens.
         plain = re.escape(name)
-        may_declare = re.compile(rf"(?<![.>\w]){plain}\s*\(|\bfunction\s+[\w.:]*{plain}\s*\(").search
+        may_declare = re.compile(rf"(?<![.\w])(?<!->){plain}\s*\(|\bfunction\s+[\w.:]*{plain}\s*\(").search
         return sum(
             _declarations(name, path, text) for path, text in self.of.items() if name in text and may_declare(text)
         )
