@@ -32,12 +32,15 @@ class Owners:
         self._is_python = path.endswith(PYTHON)
         self._of = re.split(r"::|\.", of)[-1]
 
-    def is_another(self, index: int) -> bool:
-        """Return whether the name at `index` certainly belongs to another type."""
+    def is_another(self, index: int, *, is_reported: bool = False) -> bool:
+        """Return whether the name at `index` certainly belongs to another type. `is_reported`: a tool reports the place, so a type
+        from elsewhere may derive from the one."""
         before = self._tokens[index - 1].text if index else ""
         if before in (".", "->") and index >= 2:
             type_ = self._type_of_receiver(index - 2)
-            return type_ is not None and not self._is_one(type_)
+            if type_ is None or (is_reported and type_ not in self._classes):
+                return False
+            return not self._is_one(type_)
         if before == "::" and index >= 2 and self._tokens[index - 2].kind == "name":
             named = self._tokens[index - 2].text
             return named in self._classes and not self._is_one(named)

@@ -182,6 +182,12 @@ _CASES: dict[str, tuple[dict[str, str], dict[str, str], str, str, str]] = {
         {"w/Lamp.java": "package w; import java.util.Calendar; public class Lamp { public int when(Calendar by) { return 1; } }"},
         "A.java", "import java.util.Calendar;\nclass A { int f() { return l.when(zone); } }", "import java.util.Calendar;\nclass A { int f() { return l.when(Calendar.getInstance(zone)); } }",
     ),
+    "overload of a base class, java": (
+        {"w/Lamp.java": "package w; public class Lamp { public int glow(int a) { return glow(a, 2); } public int glow(int a, int b) { return b; } }"},
+        {"w/Lamp.java": "package w; public class Lamp { public int glow(int a, int b) { return b; } }"},
+        "A.java", "class A { int f(Beacon l, Own o) { return l.glow(1) + o.glow(1); } } class Own { int glow(int a) { return a; } }",
+        "class A { int f(Beacon l, Own o) { return l.glow(1, 2) + o.glow(1); } } class Own { int glow(int a) { return a; } }",
+    ),
     "overload, c++": (
         {"w.hpp": "namespace w { enum class Mode { slow }; class Lamp { public: void go(int a) { go(a, Mode::slow); } void go(int a, Mode mode); Lamp(int a) : Lamp(a, 7) {} Lamp(int a, int b); }; }"},
         {"w.hpp": "namespace w { enum class Mode { slow }; class Lamp { public: void go(int a, Mode mode); Lamp(int a) : Lamp(a, 7) {} Lamp(int a, int b); }; }"},

@@ -90,7 +90,8 @@ class _Writer:
         owners = Owners(self._tokens, self._rule.of, self._path) if self._rule.of else None
         found = []
         for name, end, spans in find_calls(self._text, self._path, self._function):
-            if declares(self._tokens, name, end, self._path, self._text) or (owners and owners.is_another(name)):
+            is_another = owners is not None and owners.is_another(name, is_reported=self._rule.named)
+            if is_another or declares(self._tokens, name, end, self._path, self._text):
                 continue
             given = self._given(spans)
             begin = self._begin(name) if given is not None else None

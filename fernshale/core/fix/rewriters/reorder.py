@@ -40,7 +40,7 @@ def find(rule: ReorderRule, path: str, text: str) -> Iterator[tuple[int, int, st
     calls = [
         _Call(name, end, spans, after)
         for name, end, spans in find_calls(text, path, rule.call)
-        if not (owners and owners.is_another(name))
+        if not (owners and owners.is_another(name, is_reported=rule.named))
         and not declares(tokens, name, end, path, text)
         and (after := _in_order(rule, path, tokens, spans)) is not None
     ]
