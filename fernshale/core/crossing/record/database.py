@@ -136,6 +136,12 @@ class LogEntry:
         return self.state == "undone" and self.changes is not None
 
     @property
+    def applied_rule(self) -> str:
+        """The id of the fix rule that wrote its changes, "" for other steps."""
+        kind, _, rule = self.about.partition(" ")
+        return rule if kind in ("fix", "silent") else ""
+
+    @property
     def is_undo(self) -> bool:
         """Whether it undid or repeated another step, as a step of its own."""
         verb, _ = read_reversal(self.about) or ("", 0)

@@ -149,8 +149,25 @@ class _Changes:
         return tuple(hunk for path in own for hunk in self.hunks(path) if hunk.kind == "insert")
 
     def is_changed(self, file: str) -> bool:
+        """Whether a file was changed by hand: changes that rules made teach nothing new."""
         before, now = self._built.files.get(TreePath(file)), self._scan.manifest.files.get(TreePath(file))
-        return before is not None and now is not None and before.content != now.content
+        if before is None or now is None:
+            return False
+        content = before.content
+        for was, became in self._by_rules.get(file, ()):
+            content = became if was == content else content
+        return content != now.content
+
+    @cached_property
+    def _by_rules(self) -> Mapping[str, Sequence[tuple[str, str]]]:
+        """By file, the contents before and after each step that applied a rule, in order."""
+        found: dict[str, list[tuple[str, str]]] = defaultdict(list)
+        for entry in self._crossing.logbook():
+            if entry.state == "done" and entry.changes is not None and entry.applied_rule:
+                for change in entry.changes.files:
+                    if change.before is not None and change.after is not None:
+                        found[change.path].append((change.before.content, change.after.content))
+        return found
 
     def text_before(self, file: str) -> str | None:
         """The text of a file as it was built; None where it is no text, or not kept any more."""

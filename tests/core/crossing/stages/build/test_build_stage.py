@@ -11,7 +11,7 @@ import pytest
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.flow.actions import build_and_fix, choose_confidence
+from fernshale.core.crossing.flow.actions import build_and_fix, carry_out, choose_confidence
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
@@ -21,6 +21,7 @@ from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.rules import search as ruling
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import export_rules, leg_rules, own_rules
+from fernshale.core.crossing.stages.build.actions import UseRuleAt
 from fernshale.core.crossing.stages.build.explanation import explain_nothing
 from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.drift.comparison import compare
@@ -159,6 +160,26 @@ def test_one_change_by_hand_is_offered_at_the_other_places(tree: Tree) -> None:
     shared.write_text(export_rules(crossing, scan_crossing(crossing, Work())))
     (read,) = read_rules(shared).rules
     assert read.example[0].before.strip() == "wick.light_up('hall', 3)"
+
+
+def test_what_a_rule_wrote_is_no_change_by_hand(tree: Tree) -> None:
+    wick, crossing = _without_rules(
+        tree,
+        _OLD,
+        _OLD.replace("light_up", "kindle"),
+        "import wick\nwick.light_up('hall', 3)\nwick.light_up('hall', 4)\n",
+    )
+    _take(crossing, "build:run", "build")
+    (cause,) = _look(crossing).build.causes
+    (fix,) = cause.fixes
+    place = fix.edits[0]
+    here = UseRuleAt(fix.rule.id, "here", place.path, place.line, place.start)
+    carry_out(crossing, here, Author("test"), Work())
+    assert [item.rule.id for item in _look(crossing).build.causes[0].fixes] == [fix.rule.id]
+    # The next change is a person's, wherever the rule wrote before.
+    file = wick.project / "game.py"
+    file.write_text(file.read_text().replace("wick.kindle('hall', 3)", "wick.kindle('hall', 3 * DAY)"))
+    assert any(item.rule.id.startswith("learned-") for item in _look(crossing).build.causes[0].fixes)
 
 
 def test_what_a_person_changed_is_offered_after_the_next_build_too(tree: Tree) -> None:
