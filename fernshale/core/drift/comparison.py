@@ -130,19 +130,22 @@ class _Sides:
 
     def compare_overloads(self, old: Sequence[Symbol], new: Sequence[Symbol]) -> Iterator[ApiChange]:
         for change in _compare_overloads(old, new, self.matches.types, self.is_same):
-            yield (
-                replace(change, candidates=self._passed_overload(change, new)) if change.kind == "signature" else change
-            )
+            found = self._passed_overload(change.old, old, new) if change.kind == "signature" and change.old else ()
+            yield replace(change, candidates=found) if found else change
 
-    def _passed_overload(self, change: ApiChange, new: Sequence[Symbol]) -> tuple[SymbolCandidate, ...]:
-        """The call that the body of an old overload made of another one that the new release has."""
-        old, names = change.old, self.stated.names
-        if old is None or not old.value:
-            return ()
-        passed = passed_overload(old, new[0].scope, names, self._outside_of(old.file))
+    def _passed_overload(
+        self, old: Symbol, overloads: Sequence[Symbol], new: Sequence[Symbol]
+    ) -> tuple[SymbolCandidate, ...]:
+        """The call that the body of an old overload made of another of `overloads`, if the new release has that one."""
+        passed = (
+            passed_overload(old, new[0].scope, self.stated.names, self._outside_of(old.file)) if old.value else None
+        )
         if passed is None:
             return ()
-        fitting = (item for item in new if _takes(item, passed.arguments) and _shape(item) != _shape(old))
+        types = self.matches.types
+        kept = {_shape(_with_new_types(item, types)) for item in overloads if item is not old}
+        mine = {f"${item.name}": plain_type(item.type) for item in _with_new_types(old, types).given}
+        fitting = (item for item in new if _shape(item) in kept and _takes(item, passed.arguments, mine))
         evidence = (english("its body was only {code}", code=short(old.value)),)
         return tuple(
             SymbolCandidate(item, FORWARDED, evidence, call=passed.text, imports=passed.imports)
@@ -489,10 +492,7 @@ def _compare_overloads(
         return
     theirs = {_shape(item): item for item in new}
     for original in old:
-        before = replace(
-            original,
-            parameters=tuple(replace(item, type=renamed_type(item.type, types)) for item in original.parameters),
-        )
+        before = _with_new_types(original, types)
         same = theirs.get(_shape(before))
         after = same or max(new, key=lambda item: _common(before, item))
         if not after.is_callable:
@@ -602,9 +602,19 @@ def _shape(symbol: Symbol) -> tuple[object, ...]:
     )
 
 
-def _takes(symbol: Symbol, arguments: int) -> bool:
-    """Whether calls of a function may have a number of arguments."""
-    return sum(not item.default for item in symbol.given) <= arguments <= len(symbol.given)
+def _with_new_types(symbol: Symbol, types: Mapping[str, str]) -> Symbol:
+    """A function of the old release with the new names of its parameters' types."""
+    given = (replace(item, type=renamed_type(item.type, types)) for item in symbol.parameters)
+    return replace(symbol, parameters=tuple(given))
+
+
+def _takes(symbol: Symbol, arguments: Sequence[str], types: Mapping[str, str]) -> bool:
+    """Whether calls of a function may have some arguments; `types` are those of the arguments that are known."""
+    needed = sum(not item.default for item in symbol.given)
+    return needed <= len(arguments) <= len(symbol.given) and all(
+        types.get(text, plain_type(item.type)) == plain_type(item.type)
+        for text, item in zip(arguments, symbol.given, strict=False)
+    )
 
 
 def _common(one: Symbol, other: Symbol) -> tuple[int, int]:

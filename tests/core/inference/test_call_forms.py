@@ -332,6 +332,16 @@ def test_an_overload_that_does_more_or_needs_what_is_hidden_shows_no_value(body:
     assert not [rule for rule in rules if rule.kind == "call"]
 
 
+def test_an_overload_that_called_one_that_is_gone_too_shows_no_value(tree: Tree) -> None:
+    all_of = "public void show(Boolean all) { show(all, true); } public void show(Boolean all, boolean tells) { count = 1; } "
+    one_of = "public void show(int at, Boolean one) { count = 2; } private int count; }"
+    old = {"w/Lamp.java": f"package w; public class Lamp {{ {all_of}{one_of}"}
+    new = {"w/Lamp.java": f"package w; public class Lamp {{ {one_of}"}
+    folders = tree("old", old), tree("new", new)
+    rules = guess_rules(compare(read_pair(*folders, "", Work()), CancelToken()), *folders, "t", ()).rules
+    assert not [rule for rule in rules if rule.confidence >= 0.5 and rule.kind == "call"]
+
+
 def test_a_member_of_an_object_is_no_value_for_others(tree: Tree) -> None:
     calls = "void f() { lamp.go(1, this.mode); lamp.go(2, this.mode); lamp.go(3, fog.mode); lamp.go(4, Mode.SLOW); }"
     old = {"w/Lamp.java": "package w; public class Lamp { public void go(int a) { } }"}

@@ -71,11 +71,11 @@ def passed_call(symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> 
 
 
 class PassedOverload(NamedTuple):
-    """What to write in place of a call of an overload, as in `PassedCall`, the number of its arguments, and the line that imports
-    what it needs, "" if nothing."""
+    """What to write in place of a call of an overload, as in `PassedCall`, its arguments, and the line that imports what it needs,
+    "" if nothing."""
 
     text: str
-    arguments: int
+    arguments: tuple[str, ...]
     imports: str
 
 
@@ -96,17 +96,19 @@ def passed_overload(
     if text is None or not passes_all or reader.target is None or reader.target.path != (*scope, symbol.name):
         return None
     lines = reader.imports
-    return PassedOverload(text, _count_arguments(text), "".join(lines)) if len(lines) < 2 else None
+    return PassedOverload(text, _arguments_of(text), "".join(lines)) if len(lines) < 2 else None
 
 
-def _count_arguments(call: str) -> int:
-    """The number of arguments of the one call that a text is."""
-    depth = commas = 0
-    tokens = [found[0] for found in _TOKEN.finditer(call) if not found[0].isspace()]
-    for token in tokens:
-        depth += (token in ("(", "[", "{")) - (token in (")", "]", "}"))
-        commas += token == "," and depth == 1
-    return 0 if tokens[-2:] == ["(", ")"] and depth == commas == 0 else commas + 1
+def _arguments_of(call: str) -> tuple[str, ...]:
+    """The arguments of the one call that a text is."""
+    depth, start = 0, call.index("(") + 1
+    found: list[str] = []
+    for token in _TOKEN.finditer(call):
+        depth += (token[0] in ("(", "[", "{")) - (token[0] in (")", "]", "}"))
+        if (token[0] == "," and depth == 1) or (token[0] == ")" and depth == 0):
+            found.append(call[start : token.start()].strip())
+            start = token.end()
+    return tuple(filter(None, found))
 
 
 def outside_names(text: str, path: str, names: ReleaseNames) -> dict[str, str]:
