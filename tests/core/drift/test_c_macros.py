@@ -302,3 +302,51 @@ def test_a_class_keeps_its_name_behind_several_macros(macros: str, name: str) ->
     )
     found = {item.path: item.kind for item in read_source(text.encode(), "boat.hpp")}
     assert found[name,] == "class" and found[name, "row"] == "method" and len(found) == 2
+
+
+@pytest.mark.parametrize(
+    ("text", "fields"),
+    [
+        ("struct Lamp { Object_HEAD\n  char kind; };", "kind: char"),
+        ("struct Lamp { Object_HEAD\n  int near, *far; };", "near: int, far: int*"),
+        ("struct Lamp { Object_VAR_HEAD struct Wick *wick; };", "wick: struct Wick*"),
+        ("struct Lamp {\n  int glow;\n  OBJECT_TAIL\n};", "glow: int"),
+        ("struct Lamp { Object_HEAD }; struct Wick { int length; };", "length: int"),
+        ("typedef struct Lamp { Object_HEAD } Lamp; struct Wick { int length; };", "length: int"),
+    ],
+)
+def test_a_macro_that_stands_for_fields_hides_no_other(text: str, fields: str) -> None:
+    found = [item for item in read_source(text.encode(), "w.h") if item.kind == "field"]
+    assert ", ".join(f"{item.name}: {item.returns}" for item in found) == fields
+
+
+def test_values_of_an_enum_are_no_macros() -> None:
+    text = b"enum { ONLY_ONE }; enum class Mode { FAST }; struct Lamp { enum Kind { OIL_LAMP }; int glow; };"
+    names = [item.name for item in read_source(text, "w.hpp")]
+    assert names == ["ONLY_ONE", "Mode", "FAST", "Lamp", "Kind", "OIL_LAMP", "glow"]
+
+
+def test_functions_that_a_macro_declares_are_read() -> None:
+    text = b"""\
+#define LAMP_GETTER(NAME, field, type) \\
+    static inline type \\
+    lamp_get_##NAME(const Lamp *lamp) { \\
+        return lamp->field; \\
+    }
+
+LAMP_GETTER(glow, glow_, int)
+LAMP_GETTER(wick, wick_, struct Wick *);
+int after(int a);
+"""
+    found = {item.name: item for item in read_source(text, "w.h") if item.kind == "function"}
+    assert {name: item.line for name, item in found.items()} == {"lamp_get_glow": 7, "lamp_get_wick": 8, "after": 9}
+    assert found["lamp_get_wick"].returns == "struct Wick*"
+    assert [item.type for item in found["lamp_get_glow"].parameters] == ["const Lamp *"]
+
+
+@pytest.mark.parametrize(
+    "written", ["(*light_fn)(int *a, struct Wick *b)", "(light_fn)(int *a)", "light_fn(int a)", "*(light_fn)(int a)"]
+)
+def test_a_type_of_functions_has_its_plain_name(written: str) -> None:
+    found = read_source(f"typedef int {written};\nint after;".encode(), "w.h")
+    assert [item.name for item in found] == ["light_fn", "after"]

@@ -15,6 +15,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from itertools import takewhile
 from typing import NamedTuple
 
 from fernshale.core.base.lazy_pattern import lazy_pattern
@@ -26,8 +27,9 @@ _TOKEN = lazy_pattern(
     re.VERBOSE | re.DOTALL,
 )
 # A declaration without any of these has no macro: a word in capitals, two brackets in a row, a word of the compiler.
-_SUSPECT = lazy_pattern(rb"\b_*[A-Z][A-Z0-9_]{2,}\b|\)\s*\(|\(\s*\(|__\w|_(?:public|export|api|extern)\b")
+_SUSPECT = lazy_pattern(rb"\b(?:_*|\w+_)[A-Z][A-Z0-9_]{2,}\b|\)\s*\(|\(\s*\(|__\w|_(?:public|export|api|extern)\b")
 _CAPITALS = lazy_pattern(rb"_*[A-Z][A-Z0-9_]*\Z")
+_MIXED = lazy_pattern(rb"\w+_[A-Z][A-Z0-9_]{2,}\Z")
 _MACRO_WORDS = frozenset(
     b"""API APIENTRY EXPORT EXPORTS EXPORTED EXTERN CALL CALLCONV CALLBACK CDECL STDCALL FASTCALL DECL DECLSPEC PUBLIC DLL IMPORT
     INLINE ATTR ATTRIBUTE DEPRECATED OBSOLETE NODISCARD NORETURN NOTHROW FUNC IMPL DEF VISIBLE AVAILABLE NONNULL UNUSED PURE
@@ -303,13 +305,19 @@ def _words_before(tokens: list[_Token]) -> Iterator[Span]:
         is_early_small = (
             not _is_capitals(token.text) and small and at != small[-1] and len(small) > 1 and at not in kept
         )
-        if at not in kept and (_is_capitals(token.text) or (is_early_small and _is_plain_list(before))):
+        # `Object_HEAD char kind`: next to a type of the language no other name is one.
+        is_next_to_type = _MIXED.match(token.text) is not None and any(
+            item.text in _TYPE_KEYWORDS for item in before[at + 1 :]
+        )
+        is_macro = (is_early_small or is_next_to_type) and _is_plain_list(before)
+        if at not in kept and (_is_capitals(token.text) or is_macro):
             yield token.start, token.end
 
 
 def _is_plain_list(before: list[_Token]) -> bool:
-    """Whether there is nothing but words and stars, as in C."""
-    return all(token.kind == "word" or token.text in (b"*", b"&") for token in before)
+    """Whether there is nothing but words and stars, as in C, before the first of several names."""
+    first = takewhile(lambda token: token.text != b",", before)
+    return all(token.kind == "word" or token.text in (b"*", b"&") for token in first)
 
 
 def _type_among(before: list[_Token], names: list[tuple[int, _Token]]) -> int:

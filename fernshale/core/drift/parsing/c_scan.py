@@ -31,8 +31,8 @@ _COMMENT = lazy_pattern(rb"(?s)//[^\n]*|/\*.*?\*/")
 _COMPLETE_MACROS = lazy_pattern(rb"(?s)(?:_*[A-Z][A-Z0-9_]{2,}\b\s*(?:\((?:[^()]|\((?:[^()]|\([^()]*\))*\))*\)\s*)?)*")
 
 
-# A macro with arguments as the last thing in a class.
-_MACRO_CALL = lazy_pattern(rb"\s*[A-Z_][A-Z0-9_]*[ \t]*\([^;{}]*\)\s*")
+# A macro as the last thing in a class, with arguments or without.
+_MACRO_ALONE = lazy_pattern(rb"\s*(?:[A-Z_][A-Z0-9_]*[ \t]*\([^;{}]*\)|(?:\w+_)?[A-Z][A-Z0-9_]{2,})\s*")
 
 
 def find_declarations(data: bytes) -> Iterator[Span]:
@@ -49,11 +49,12 @@ def find_declarations(data: bytes) -> Iterator[Span]:
                     yield start, begin  # macros that need no semicolon
                 start = at
             continue
-        if start < begin and (first != _CLOSE or _MACRO_CALL.fullmatch(data, start, begin)):
+        if start < begin and (first != _CLOSE or _MACRO_ALONE.fullmatch(data, start, begin)):
             yield start, begin
         if first == _OPEN:
             head = data[start:begin]
-            if _CONTAINER.search(head) is None or b"=" in head or _is_function(head):
+            is_container = _CONTAINER.search(head) is not None and b"=" not in head and not _is_function(head)
+            if not is_container or opens_enum(data, start, begin):
                 at = end_of_body(data, at)
         start = at
 

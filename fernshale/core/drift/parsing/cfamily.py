@@ -27,6 +27,8 @@ _WRAPPERS = frozenset(
 _CONDITIONALS = frozenset(("preproc_if", "preproc_ifdef"))
 _ALTERNATIVES = frozenset(("preproc_else", "preproc_elif", "preproc_elifdef"))
 _OBSOLETE = lazy_pattern(rb"(?i)compat|obsolete|deprecat|legacy|(?<![a-z])(?:old|removed)(?![a-z])")
+# The name in `typedef int (*name)(int)`, `typedef int (name)(int)` and `typedef int name(int)`.
+_FUNCTION_TYPE = lazy_pattern(r"\(\s*\*\s*(?P<name>\w+)\s*\)|^\W*\(?\s*(?P<plain>\w+)\s*\)?\s*\(")
 _HOLDING = _WRAPPERS | {"namespace_definition"}
 _MARKS = frozenset(("virtual", "static", "explicit", "inline", "constexpr", "extern", "friend", "mutable", "const"))
 # Words in capitals between `class` and its name are macros, for exporting it.
@@ -188,8 +190,8 @@ def _read_typedef(source: SourceFile, node: Node, scope: tuple[str, ...], doc: s
             _read_type(source, inner, scope, doc, "public", name)
         if inner.child_by_field_name("name") is None:
             return
-    if "(" in name and (found := re.search(r"\(\s*\*\s*(\w+)\s*\)", source.text(names[-1]))):
-        name = found[1]
+    if "(" in name and (found := _FUNCTION_TYPE.search(source.text(names[-1]))):
+        name = found["name"] or found["plain"]
     source.add("type", name.split("[")[0], SymbolSite(node, scope, doc=doc), SymbolShape(returns=source.text(inner)))
 
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from fernshale.core.base.languages import language_of
 from fernshale.core.base.limits import limits
+from fernshale.core.drift.parsing.c_generated import with_generated_declarations
 from fernshale.core.drift.parsing.cfamily import prepare, read_c_family
 from fernshale.core.drift.parsing.csharp import read_csharp
 from fernshale.core.drift.parsing.java import read_java
@@ -54,6 +55,7 @@ def read_source(data: bytes, path: str) -> tuple[Symbol, ...]:
     language = _language(data, path)
     if not language:
         return ()
+    data = _with_generated(language, data)
     return _read(language, data, _readable(language, data), path)[0]
 
 
@@ -66,6 +68,7 @@ def read_both(old: bytes, new: bytes, path: str) -> tuple[tuple[Symbol, ...], tu
     if language not in _C or not _language(new, path):
         return read_source(old, path), read_source(new, path)
     known: Known = {}
+    old, new = _with_generated(language, old), _with_generated(language, new)
     before, after = _readable(language, old), _readable(language, new)
     symbols, tree = _read(language, old, before, path, known)
     return symbols, _read(language, new, after, path, known, moved_tree(tree, before, after))[0]
@@ -109,6 +112,10 @@ def _parse(language: str, data: bytes, before: Tree | None = None) -> Tree:
 
 def _readable(language: str, data: bytes) -> bytes:
     return prepare(data) if language in _C else data
+
+
+def _with_generated(language: str, data: bytes) -> bytes:
+    return with_generated_declarations(data) if language in _C else data
 
 
 def _language(data: bytes, path: str) -> str:
