@@ -32,7 +32,7 @@ from fernshale.core.build.message_patterns import (
     plain_quotes,
 )
 from fernshale.core.build.owners import Owned
-from fernshale.core.build.symbol_on_line import LineOf, called_near, held_near, no_lines, object_near
+from fernshale.core.build.symbol_on_line import LineOf, called_near, held_near, no_lines, object_near, type_of_object
 
 _QUOTED = lazy_pattern(r"'([^']+)'")
 _NUMBER = lazy_pattern(r"\d+")
@@ -123,6 +123,7 @@ def find_causes(
         groups.setdefault(name.key, []).append(owned)
     _join_scopes(groups, named)
     _join_objects(groups, named)
+    _join_types(groups, named, line_of)
     causes = [
         Cause(
             key,
@@ -328,11 +329,28 @@ def _join_objects(groups: dict[str, list[Owned]], named: Mapping[str, _Named]) -
             groups[undeclared[named[key].symbol]] += groups.pop(key)
 
 
+def _join_types(groups: dict[str, list[Owned]], named: dict[str, _Named], line_of: LineOf) -> None:
+    """Merge errors about the members of variables of one type."""
+    for key in [key for key in groups if named[key].kind == NO_STRUCTURE]:
+        left: list[Owned] = []
+        for owned in groups.pop(key):
+            type_ = type_of_object(owned, named[key].symbol, line_of)
+            if type_:
+                name = _titled(NO_STRUCTURE, type_)
+                named.setdefault(name.key, name)
+                groups.setdefault(name.key, []).append(owned)
+            else:
+                left.append(owned)
+        if left:
+            groups.setdefault(key, []).extend(left)
+
+
 def _find_followers(causes: Sequence[Cause], line_of: LineOf) -> dict[str, str]:
     """Return the causes that would not exist without another, each with the other's key.
 
-    Code that does not parse follows from another error on its line. A name follows from an error on the line that declares it.
-    An override of nothing and a method to implement are one change of the base.
+    Code that does not parse follows from another error on its line. Variables of a type that is missing have no members. A name
+    follows from an error on the line that declares it. An override of nothing and a method to implement are one change of the
+    base.
     """
     at_line: dict[tuple[str, int], set[str]] = defaultdict(set)
     for cause in causes:
@@ -353,6 +371,8 @@ def _find_followers(causes: Sequence[Cause], line_of: LineOf) -> dict[str, str]:
         leader = ""
         if cause.kind == SYNTAX:
             leader = _common(at_line.get((error.place.file, error.place.line), set()) for error in cause.errors)
+        elif cause.kind == NO_STRUCTURE and f"{TYPE}::{cause.symbol}" in by_key:
+            leader = f"{TYPE}::{cause.symbol}"
         elif cause.kind in (*MISSING, NO_STRUCTURE) and cause.symbol:
             leader = _common(
                 {

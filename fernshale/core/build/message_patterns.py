@@ -154,7 +154,8 @@ WORDINGS: tuple[Wording, ...] = (
     *_rows(
         INCOMPLETE,
         marked("{symbol} is only announced here"),
-        rf"(?:use of|to|into|allocation of|initialization of|pointer to) (?:an )?incomplete type {_OPAQUE}",
+        rf"(?:use of|to|into|allocation of|initialization of|pointer to) (?:an )?incomplete type(?:def)? {_OPAQUE}",
+        rf"^incomplete definition of type {_OPAQUE}",
         rf"^incomplete (?:result )?type {_OPAQUE}[^']*' (?:used|named|in)\b",
         rf"^(?:(?:field|variable|parameter) )?'[^']+' has incomplete type {_OPAQUE}",
         rf"(?:variable|field|parameter) has incomplete type {_OPAQUE}",

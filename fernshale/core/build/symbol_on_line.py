@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 
+from fernshale.core.base.languages import C_FAMILY
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.build.diagnostics import SourcePlace
 from fernshale.core.build.message_patterns import OVERRIDE, last_name, plain_quotes
@@ -28,6 +29,14 @@ _TARGET = lazy_pattern(r"\s*(?P<target>[^\W\d][\w.]*)\s*(?:[-+*/%@&|^]|//|\*\*|<
 _MEMBER_OF = lazy_pattern(
     r"(?P<object>[^\W\d]\w*)(?:\[[^\]]*\]|\([^()]*\))?(?:\s*(?:\.|->)\s*[^\W\d]\w*(?:\[[^\]]*\])?)+"
 )
+
+# The type of an object in a message, and before a variable at the beginning of a statement or among parameters.
+_SAID_TYPE = lazy_pattern(r"(?:non-class|base|reference) type '(?:const )?(?:struct )?(?P<type>\w+)'")
+_DECLARED_TYPE = (
+    r"(?:^|[;{(,])\s*(?:(?:const|struct|union|register|static|volatile)\s+)*(?P<type>[^\W\d]\w*)(?:\s+|\s*\*)[*\s]*"
+)
+_NO_TYPES = frozenset(("return", "else", "case", "goto", "sizeof", "delete", "new", "throw"))
+_MAX_LINES_UP = 400
 
 LineOf = Callable[[str, int], str]
 
@@ -106,6 +115,22 @@ def object_near(owned: Owned, line_of: LineOf) -> str:
         for found in _MEMBER_OF.finditer(text):
             if found.start() <= at <= found.end() and asks.search(found[0]):
                 return found["object"]
+    return ""
+
+
+def type_of_object(owned: Owned, name: str, line_of: LineOf) -> str:
+    """Return the type of a variable whose member is asked for: as the message has it, or as the code above declares it; "" where
+    neither does."""
+    if said := _SAID_TYPE.search(plain_quotes(owned.diagnostic.message)):
+        return said["type"]
+    if not name or not owned.place.file.endswith(C_FAMILY):
+        return ""
+    plain = re.escape(name)
+    declares = re.compile(rf"{_DECLARED_TYPE}(?:\w+\s*(?:\[[^\]]*\]\s*)?,\s*[*\s]*)*{plain}\s*(?:[=;,)\[]|$)")
+    for line in range(owned.place.line, max(0, owned.place.line - _MAX_LINES_UP), -1):
+        found = declares.search(line_of(owned.place.file, line))
+        if found is not None and found["type"] not in _NO_TYPES:
+            return found["type"]
     return ""
 
 
