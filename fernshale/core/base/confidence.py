@@ -40,6 +40,8 @@ CALL_REMOVED = 0.3
 # Define a removed macro in the files that use it: its value may mean something else in the new release.
 OLD_DEFINITION = 0.3
 GETTER = 0.92
+# A function takes the structure, and its name ends with that of the field.
+ACCESSOR_OF_OTHER_NAME = 0.55
 ARGUMENT_DROPPED = 0.92
 REORDERED = 0.8
 # A parameter with a default that stands before others now: calls pass its default, and the others keep their order.

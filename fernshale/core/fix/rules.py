@@ -23,6 +23,10 @@ PLACEHOLDER = "FILL_IN_"
 _MAX_SHOWN = 48
 
 
+# How a function takes an object: before the dot, by a pointer or by value.
+Takes = Literal["", "pointer", "value"]
+
+
 @dataclass(frozen=True, slots=True)
 class Where:
     """Where a rule applies: in `files` (globs), in `languages`, in classes that derive from one of `derives`; not in files that
@@ -272,15 +276,21 @@ class UnimportRule(Rule):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class GetterRule(Replacement):
     """Replace the field `old` by the function `new()`, and assignments by `setter`; with `of`, also the bare name in derived
-    classes."""
+    classes.
+
+    With `takes`, the functions take the object as their argument, as a "pointer" or by "value"; `setter_takes` is for the setter,
+    if it takes the object in another way.
+    """
 
     kind: Literal["getter"] = "getter"
     setter: str = ""
     of: str = ""
+    takes: Takes = ""
+    setter_takes: Takes = ""
 
     @property
     def _effect(self) -> str:
-        return f".{self.old} → .{self.new}()"
+        return f".{self.old} → {self.new}(…)" if self.takes else f".{self.old} → .{self.new}()"
 
     @property
     def owner(self) -> str:

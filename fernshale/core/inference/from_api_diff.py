@@ -56,6 +56,7 @@ from fernshale.core.fix.rules import (
     RewriteRule,
     Rule,
 )
+from fernshale.core.inference.accessors import accessor_rules
 from fernshale.core.inference.call_forms import (
     CallForm,
     Lookup,
@@ -152,6 +153,7 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
         *_made(mark_rules(old, new), "marks"),
         *_made(joined_rules(changes), "joined calls"),
         *_made(inlined_rules(changes, old, new, types), "inlined fields"),
+        *_made(accessor_rules(changes, new), "accessors"),
     ):
         rules.setdefault(shown_by_code.id, shown_by_code)
     by_names = {rule.old for rule in imported}
@@ -298,6 +300,8 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
     is_on_object = (old.kind == "field" and "static" not in old.marks) or (old.kind == "method" and old.needs_object)
     if is_on_object and new.kind in (*CONTAINER, "constant") and not new.file.endswith(C_FAMILY):
         return  # what takes its place is not written behind the object
+    if old.kind == "field" and is_on_object and new.kind in ("function", "macro"):
+        return  # it is called with the object
     if old.is_callable and new.is_callable:
         # A name that only stands in another file has a change of its own for its arguments.
         form = leg.form(old, new) if old.path != new.path else None

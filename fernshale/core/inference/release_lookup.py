@@ -21,7 +21,10 @@ from fernshale.core.process.text_search import files_with
 _MAX_FILES = 60
 # The head of a class: its keyword, and the rest of the line up to its body. A class that is only announced has none.
 _CLASS_HEAD = lazy_pattern(rb"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*+(?!;)")
+# The name of `typedef struct { ... } Lamp;`.
+_TYPEDEF_END = lazy_pattern(rb"\}\s*(\w+)\s*;")
 _WORD = lazy_pattern(rb"\w+")
+_C = ("c", "c++")
 # Languages in which only types are imported.
 _OF_TYPES = ("java", "c#")
 
@@ -86,6 +89,31 @@ def makers(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
     )  # fmt: skip
 
 
+@lru_cache(maxsize=256)
+def names_of_type(folder: Path, name: str) -> frozenset[str]:
+    """The names of a structure of C in a release: its own, with and without the underscore of its tag, and those that are defined
+    as it."""
+    plain = name.lstrip("_")
+    read = (item for word in {name, plain} for symbols in _with_word(folder, word, "c") or () for item in symbols)
+    meant = {name, plain, f"_{plain}"}
+    defined = (item.name for item in read if item.kind == "type" and item.returns.removeprefix("struct ") in meant)
+    return frozenset((name, *meant, *filter(str.isidentifier, defined)))
+
+
+@lru_cache(maxsize=256)
+def functions_about(folder: Path, names: tuple[str, ...]) -> tuple[Symbol, ...]:
+    """The public functions of a release of C that have one of some types as their first parameter, each once."""
+    found = {
+        item.path: item
+        for name in names
+        for symbols in _with_word(folder, name, "c") or ()
+        for item in symbols
+        if item.kind == "function" and item.parameters and not item.is_hidden
+        and not set(names).isdisjoint(names_in_type(item.parameters[0].type))
+    }  # fmt: skip
+    return tuple(found.values())
+
+
 def _with_class(folder: Path, name: str, language: str) -> Sequence[tuple[Symbol, ...]]:
     """Return the symbols of each file with a word in the head of a class; none if too many have it."""
     files = _class_files(folder, _family_of(language)).get(name.encode(), ())
@@ -125,7 +153,8 @@ def _class_files(folder: Path, family: str) -> Mapping[bytes, Sequence[TreePath]
     """The source files of a release by each word in the heads of their classes."""
     found: dict[bytes, list[TreePath]] = {}
     for path in _sources(folder, family):
-        heads = b" ".join(_CLASS_HEAD.findall(read_bytes(f"{folder}/{path}")))
+        data = read_bytes(f"{folder}/{path}")
+        heads = b" ".join((*_CLASS_HEAD.findall(data), *(_TYPEDEF_END.findall(data) if family in _C else ())))
         for word in frozenset(_WORD.findall(heads)):
             found.setdefault(word, []).append(path)
     return found

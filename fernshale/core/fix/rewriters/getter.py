@@ -22,14 +22,16 @@ from fernshale.core.fix.tokens import (
 _CHANGES = ("+=", "-=", "*=", "/=", "%=", "|=", "&=", "^=")
 
 
+# Characters `start`..`end` of the text.
+_Span = tuple[int, int]
+
+
 class _Place(NamedTuple):
-    """Characters `start`..`end` become `front`, the text `value` (its characters) that is set, and `back`."""
+    """Characters `start`..`end` become `parts`: new text, and spans of the old text, in which there may be other places."""
 
     start: int
     end: int
-    front: str
-    value: tuple[int, int] | None = None
-    back: str = ""
+    parts: tuple[str | _Span, ...]
 
 
 def find(rule: GetterRule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
@@ -47,15 +49,18 @@ def _outer(places: Sequence[_Place], start: int, end: int) -> Iterator[_Place]:
 
 
 def _written(place: _Place, places: Sequence[_Place], text: str) -> str:
-    """The new text of a place. The value that is set may read the field as well."""
-    if place.value is None:
-        return place.front
-    here, end = place.value
-    parts = [place.front]
-    for inner in _outer(places, here, end):
-        parts += [text[here : inner.start], _written(inner, places, text)]
-        here = inner.end
-    return "".join((*parts, text[here:end], place.back))
+    """The new text of a place. The object and the value that is set may have places as well."""
+    parts = []
+    for part in place.parts:
+        if isinstance(part, str):
+            parts.append(part)
+            continue
+        here, end = part
+        for inner in _outer([item for item in places if item is not place], here, end):
+            parts += [text[here : inner.start], _written(inner, places, text)]
+            here = inner.end
+        parts.append(text[here:end])
+    return "".join(parts)
 
 
 def _places(rule: GetterRule, path: str, text: str) -> Iterator[_Place]:
@@ -74,17 +79,65 @@ def _places(rule: GetterRule, path: str, text: str) -> Iterator[_Place]:
         if not (is_bare or is_of) or (is_of and owner is not None and owner.is_another(index)):
             continue
         after = tokens[index + 1].text if index + 1 < len(tokens) else ""
-        if after == "(":
-            continue
-        if after in _CHANGES or (before is not None and _is_changed(tokens, index)):
-            yield from _computed(rule, tokens, index, text)
-        elif after != "=":
-            yield _Place(token.start, token.end, f"{rule.new}()")
-        elif rule.setter:
-            end = _statement_end(tokens, index + 2)
-            if end > index + 2:
-                value = tokens[index + 2].start, tokens[end - 1].end
-                yield _Place(token.start, value[1], f"{rule.setter}(", value, ")")
+        place = None if after == "(" else _place(rule, tokens, index, text)
+        if place is not None:
+            yield place
+
+
+def _place(rule: GetterRule, tokens: Sequence[Token], index: int, text: str) -> _Place | None:
+    """How the use of the field at `index` is written; None where a person has to."""
+    object_ = _object(rule, tokens, index)
+    if object_ is None:
+        return None
+    start, reads, sets = object_
+    after = tokens[index + 1].text if index + 1 < len(tokens) else ""
+    if after in _CHANGES or _is_changed(tokens, index):
+        return _computed(rule, tokens, index, text, object_)
+    if after != "=":
+        return None if rule.takes and _needs_place(tokens, index) else _Place(start, tokens[index].end, (*reads, ")"))
+    end = _statement_end(tokens, index + 2)
+    if not rule.setter or end <= index + 2:
+        return None
+    value = tokens[index + 2].start, tokens[end - 1].end
+    return _Place(start, value[1], (*sets, ", " if rule.takes else "", value, ")"))
+
+
+def _object(
+    rule: GetterRule, tokens: Sequence[Token], index: int
+) -> tuple[int, tuple[str | _Span, ...], tuple[str | _Span, ...]] | None:
+    """Where the changed text begins, and the beginnings of the calls that read and set the field."""
+    if not rule.takes:
+        return tokens[index].start, (f"{rule.new}(",), (f"{rule.setter}(",)
+    first = operand_start(tokens, index + 1)
+    if first is None or first > index - 2:
+        return None
+    span = tokens[first].start, tokens[index - 2].end
+    is_pointer = tokens[index - 1].text == "->"
+    begins = [
+        (f"{name}({_sign(is_pointer, takes)}", span)
+        for name, takes in ((rule.new, rule.takes), (rule.setter, rule.setter_takes or rule.takes))
+    ]
+    return span[0], begins[0], begins[1]
+
+
+def _sign(is_pointer: bool, takes: str) -> str:
+    return "" if is_pointer == (takes == "pointer") else "*" if is_pointer else "&"
+
+
+def _needs_place(tokens: Sequence[Token], index: int) -> bool:
+    """Whether the address of a field is taken, or a part of it is set: the result of a call has no place in memory."""
+    start = operand_start(tokens, index + 1)
+    before = tokens[start - 1] if start else None
+    if before is not None and before.text == "&":
+        one_before = tokens[start - 2] if start is not None and start > 1 else None
+        is_binary = one_before is not None and (
+            one_before.text in (")", "]") or (one_before.kind != "punctuation" and one_before.text not in BEFORE_VALUES)
+        )
+        if not is_binary:
+            return True
+    end = operand_end(tokens, index)
+    is_part = end is not None and end > index + 1 and tokens[index + 1].text == "."
+    return is_part and end is not None and end < len(tokens) and tokens[end].text in ("=", "++", "--", *_CHANGES)
 
 
 def _is_changed(tokens: Sequence[Token], index: int) -> bool:
@@ -94,19 +147,28 @@ def _is_changed(tokens: Sequence[Token], index: int) -> bool:
     return bool({"++", "--"} & set(marks))
 
 
-def _computed(rule: GetterRule, tokens: Sequence[Token], index: int, text: str) -> Iterator[_Place]:
+def _computed(
+    rule: GetterRule,
+    tokens: Sequence[Token],
+    index: int,
+    text: str,
+    object_: tuple[int, tuple[str | _Span, ...], tuple[str | _Span, ...]],
+) -> _Place | None:
     """`x.old += 2` becomes `x.setter(x.new() + 2)`, if `x` can be evaluated twice; all else of that kind is for a person."""
     sign = tokens[index + 1].text if index + 1 < len(tokens) else ""
-    start = operand_start(tokens, index + 1)
+    first = operand_start(tokens, index + 1)
     end = _statement_end(tokens, index + 2)
-    before = tokens[start if start is not None else index : index]
+    before = tokens[first if first is not None else index : index]
     if not rule.setter or sign not in _CHANGES or end == index + 2 or any(token.text in ("(", "[") for token in before):
-        return
-    object_ = text[before[0].start : tokens[index].start] if before else ""
+        return None
+    start, reads, sets = object_
     value = tokens[index + 2].start, tokens[end - 1].end
     opening, closing = ("", "") if operand_end(tokens, index + 2) == end else ("(", ")")
-    front = f"{rule.setter}({object_}{rule.new}() {sign[:-1]} {opening}"
-    yield _Place(tokens[index].start, value[1], front, value, f"{closing})")
+    qualified = "" if rule.takes or not before else text[before[0].start : tokens[index].start]
+    between = ", " if rule.takes else ""
+    return _Place(
+        start, value[1], (*sets, between, qualified, *reads, f") {sign[:-1]} {opening}", value, f"{closing})")
+    )
 
 
 def _statement_end(tokens: Sequence[Token], at: int) -> int:

@@ -32,6 +32,7 @@ from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.crossing.stages.build.fix_search import FixSearch
 from fernshale.core.crossing.stages.build.gone_imports import with_gone_imports
 from fernshale.core.crossing.stages.build.handled import handled_causes
+from fernshale.core.crossing.stages.build.hidden_fields import with_accessors
 from fernshale.core.crossing.stages.build.items import (
     DEFAULT,
     cause_items,
@@ -89,6 +90,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         rules = with_renamed_members(rules, reported)
         rules = with_values_in_scope(rules, causes, scan)
         rules = with_other_types(rules, causes, scan, (crossing.setup.from_, crossing.setup.to), token)
+        rules = with_accessors(rules, causes, scan, (crossing.setup.from_, crossing.setup.to))
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
     can_build, decided = scan.profile.commands.build is not None, crossing.decisions()
     live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, scan, decided, token)

@@ -18,6 +18,7 @@ from fernshale.core.build.message_patterns import (
     IMPLEMENT,
     INCOMPLETE,
     MISSING,
+    NO_STRUCTURE,
     NUMBER,
     OVERRIDE,
     PRIVATE,
@@ -30,6 +31,7 @@ from fernshale.core.fix.rules import (
     AddMemberRule,
     CallRule,
     DeclareRule,
+    GetterRule,
     HeaderRule,
     ImportRule,
     KeywordRule,
@@ -72,6 +74,8 @@ class Case:
     @cached_property
     def names_symbol(self) -> bool:
         """Whether the rule is about the symbol that the cause names, or about its message."""
+        if isinstance(self.rule, GetterRule) and self.cause.kind in (INCOMPLETE, NO_STRUCTURE):
+            return last_name(self.rule.of).lstrip("_") == self.cause.symbol.lstrip("_")
         wanted = "".join(self.cause.symbol.split())
         if self.cause.kind == CONVERSION and self._gives(wanted):
             return True
