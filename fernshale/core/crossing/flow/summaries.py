@@ -194,7 +194,7 @@ def _build(overview: Overview) -> _Parts:
     if last.known:
         parts.append(("plain", tr("; {known} more were there before", known=last.known)))
     parts.append(("plain", ". "))
-    clears = sum(item.fixes[0].clears for item in view.causes if item.fixes and item.fixes[0].is_automatic)
+    clears = sum(fix.clears for item in view.causes for fix in item.automatic)
     if clears:
         fixes = count(len(view.automatic), "high-confidence fix", "high-confidence fixes")
         parts += _toned(tr_parts("{fixes} would clear {errors}.", fixes=fixes, errors=str(clears)), errors="mine")

@@ -145,6 +145,21 @@ class CauseView:
         )
 
     @property
+    def automatic(self) -> tuple[Fix, ...]:
+        """The high-confidence fixes: the best one, and those for other errors of the cause at other places."""
+        if not self.fixes or not self.fixes[0].is_automatic:
+            return ()
+        found = [self.fixes[0]]
+        clears, taken = found[0].clears, set(found[0].places)
+        for fix in self.fixes[1:]:
+            is_for_others = fix.edits and clears + fix.clears <= self.cause.count and taken.isdisjoint(fix.places)
+            if fix.is_automatic and is_for_others:
+                found.append(fix)
+                clears += fix.clears
+                taken |= fix.places
+        return tuple(found)
+
+    @property
     def key(self) -> str:
         """The key of its open item."""
         return f"cause:{self.cause.key}"
@@ -200,9 +215,7 @@ class BuildView:
     @property
     def automatic(self) -> tuple[Fix, ...]:
         """The high-confidence fixes, each once."""
-        found = {
-            view.fixes[0].rule.id: view.fixes[0] for view in self.causes if view.fixes and view.fixes[0].is_automatic
-        }
+        found = {fix.rule.id: fix for view in self.causes for fix in view.automatic}
         found.update({fix.rule.id: fix for fix in self.silent if fix.is_automatic})
         return tuple(found.values())
 

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.autopilot import cross
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.stages.build.automatic_rounds import apply_confident_fixes
 from fernshale.core.crossing.stages.overview import inspect
 from tests.conftest import Tree
 from tests.crossing_steps import act
@@ -77,6 +79,17 @@ def test_fields_are_read_and_set_by_functions_where_their_names_and_types_say_so
     assert (cause.cause.kind, cause.cause.symbol, cause.cause.count) == ("incomplete type", "Lamp", 4)
     (fix,) = cause.fixes
     assert fix.rule.name == ".size → lamp_size(…)" and not fix.is_automatic
+
+
+def test_fixes_for_different_errors_of_a_cause_are_applied_in_one_go(tree: Tree) -> None:
+    crossing = _begin(tree, _GAME)
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
+    build = inspect(crossing, Work()).build
+    assert [fix.rule.old for fix in build.automatic] == ["glow", "name"]  # the third is on a line with the second
+    assert sum(fix.clears for fix in build.automatic) == 4
+    assert [fix.rule.old for fix, _ in apply_confident_fixes(crossing, Author("t"), Work())] == ["glow", "name", "wick"]
+    assert (crossing.setup.project / "src/a.c").read_text() == _CHANGED
 
 
 def test_variables_of_a_type_without_members_are_one_cause(tree: Tree) -> None:
