@@ -84,10 +84,16 @@ def accessor_rule(field: Symbol, after: Path) -> GetterRule | None:
     read, set_ = _best(_readers(field, words, about)), _best(_setters(field, words, about))
     if read is None:
         return None
-    why = english("{full} is no field any more; {function} gives it", full=field.full, function=f"{read.symbol.name}()")
+    of = _plain_name(field.scope[-1], names)
+    why = english(
+        "{of} has no field {field} for users any more; {function} reads it",
+        of=of,
+        field=field.name,
+        function=f"{read.symbol.name}()",
+    )
     return GetterRule(
         rule_id(field, "accessor"), why, old=field.name, new=read.symbol.name,
-        setter=set_.symbol.name if set_ is not None else "", of=_plain_name(field.scope[-1], names),
+        setter=set_.symbol.name if set_ is not None else "", of=of,
         takes=read.takes, setter_takes=set_.takes if set_ is not None else "",
         confidence=round(read.score, 3), named=True,
     )  # fmt: skip

@@ -19,6 +19,8 @@ from fernshale.core.process.text_search import files_with
 
 # If more files contain a name, it is too common to help.
 _MAX_FILES = 60
+# Most headers of a library have functions of its central structure.
+_MAX_FILES_OF_FUNCTIONS = 300
 # The head of a class: its keyword, and the rest of the line up to its body. A class that is only announced has none.
 _CLASS_HEAD = lazy_pattern(rb"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*+(?!;)")
 # The name of `typedef struct { ... } Lamp;`.
@@ -103,14 +105,19 @@ def names_of_type(folder: Path, name: str) -> frozenset[str]:
 @lru_cache(maxsize=256)
 def functions_about(folder: Path, names: tuple[str, ...]) -> tuple[Symbol, ...]:
     """The public functions of a release of C that have one of some types as their first parameter, each once."""
-    found = {
-        item.path: item
-        for name in names
-        for symbols in _with_word(folder, name, "c") or ()
-        for item in symbols
-        if item.kind == "function" and item.parameters and not item.is_hidden
-        and not set(names).isdisjoint(names_in_type(item.parameters[0].type))
-    }  # fmt: skip
+    first = re.compile(rf"\(\s*(?:(?:const|struct)\s+)*(?:{'|'.join(map(re.escape, names))})\b".encode())
+    found: dict[tuple[str, ...], Symbol] = {}
+    left = _MAX_FILES_OF_FUNCTIONS
+    for path in files_with(folder, _sources(folder, "c"), names, CancelToken()):
+        data = read_bytes(f"{folder}/{path}") if left else b""
+        if first.search(data) is not None:
+            left -= 1
+            found |= {
+                item.path: item
+                for item in read_source(data, path)
+                if item.kind == "function" and item.parameters and not item.is_hidden
+                and not set(names).isdisjoint(names_in_type(item.parameters[0].type))
+            }  # fmt: skip
     return tuple(found.values())
 
 

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 
-from fernshale.core.base.languages import C_FAMILY
+from fernshale.core.base.languages import C_FAMILY, ENDINGS
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import MEMBER, last_name
 from fernshale.core.crossing.project.scan import ProjectScan, known_engine_folder
 from fernshale.core.crossing.rules.sources import LegRules
+from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.rules import Rule
 from fernshale.core.inference.accessors import accessor_rule
 from fernshale.core.inference.release_lookup import members, names_of_type
@@ -29,9 +30,16 @@ def with_accessors(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan, 
 def _rules_of(cause: Cause, before: Path, after: Path) -> Iterator[Rule]:
     if not any(file.endswith(C_FAMILY) for file in cause.files):
         return
-    for name in sorted(names_of_type(before, last_name(cause.scope))):
-        field = next((item for item in members(before, name, "c") if item.name == cause.symbol), None)
-        rule = accessor_rule(field, after) if field is not None else None
-        if rule is not None:
-            yield rule
-            return
+    scope = last_name(cause.scope)
+    field = _field(before, (scope, f"_{scope}", scope.lstrip("_")), cause.symbol)
+    if field is None and any(file.endswith(ENDINGS["c"]) for file in cause.files):
+        field = _field(before, names_of_type(before, scope), cause.symbol)
+    rule = accessor_rule(field, after) if field is not None else None
+    if rule is not None:
+        yield rule
+
+
+def _field(release: Path, structs: Iterable[str], name: str) -> Symbol | None:
+    """The field of one of some structures of a release."""
+    known = (item for struct in structs for item in members(release, struct, "c"))
+    return next((item for item in known if item.name == name and item.kind == "field"), None)
