@@ -356,10 +356,10 @@ def test_a_member_of_an_object_is_no_value_for_others(tree: Tree) -> None:
 @pytest.mark.parametrize(
     "body",
     ["{ if (a) shine(b, a); }", "{ shine(b, a); count++; }", "{ shine(hidden_, a); }", "{ shine(b, a) + 1; }", "{ shine(later(), a); }",
-     "{ return shine(b, a) && shine(a, b); }"],
+     "{ return shine(b, a) && shine(a, b); }", "{ int c = next(); shine(b, a); shine(c, a); }"],
 )  # fmt: skip
 def test_a_body_that_does_more_or_needs_what_is_hidden_shows_nothing(body: str, tree: Tree) -> None:
-    rest = "void shine(int b, int a); private: int hidden_; int count; };"
+    rest = "void shine(int b, int a); int next(); private: int hidden_; int count; };"
     old = {"w.hpp": f"class Lamp {{ public: void glow(int a, int b) {body} {rest}"}
     new = {"w.hpp": f"class Lamp {{ public: {rest}"}
     folders = tree("old", old), tree("new", new)

@@ -35,8 +35,9 @@ _QUOTED = lazy_pattern(r"[rRuUbBf]*['\"]")
 def calls_in(body: Node, text: Callable[[Node], str]) -> str:
     """Return the calls that a body consists of, separated by `; `, or the one call that it returns; "" if it does anything else.
 
-    A local variable is replaced by its value, where that is a call and the variable is used once. A constructor without a body
-    consists of the constructor that it calls first. `text` gives the source of a node.
+    One local variable is replaced by its value, where that is a call, the variable is used once and only one call follows: the
+    order of calls stays. A constructor without a body consists of the constructor that it calls first. `text` gives the source
+    of a node.
     """
     if body.end_byte - body.start_byte > _MAX_BYTES:
         return ""
@@ -53,13 +54,14 @@ def calls_in(body: Node, text: Callable[[Node], str]) -> str:
     locals_: dict[str, str] = {}
     for item, said in kept:
         if (local := _local(item, text)) is not None:
-            locals_[local[0]] = _with_values(local[1], locals_)
+            locals_[local[0]] = local[1]
         elif _is_call(item):
             texts.append(_with_values(said, locals_))
         else:
             return ""
-    # One that is used twice, or not at all, is no short name for a value.
-    if not texts or any(len(re.findall(rf"\b{name}\b", " ".join(said for _, said in kept))) != 2 for name in locals_):
+    said_together = " ".join(said for _, said in kept)
+    are_used_once = all(len(re.findall(rf"\b{name}\b", said_together)) == 2 for name in locals_)
+    if not texts or (locals_ and not (len(locals_) == len(texts) == 1 and are_used_once)):
         return ""
     plain = [re.sub(r"^return\b\s*", "", item).rstrip("; ") for item in texts]
     returns = any(one != other.rstrip("; ") for one, other in zip(plain, texts, strict=True))

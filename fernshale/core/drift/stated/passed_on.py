@@ -35,6 +35,7 @@ _EVERYWHERE: Mapping[str, tuple[str, ...]] = {
     "java": ("Boolean", "Byte", "Character", "Double", "Float", "Integer", "Long", "Math", "Object", "Short", "String", "System"),
     "c++": ("std",),
 }  # fmt: skip
+_METAVARIABLE = lazy_pattern(r"\$(\w+)")
 _JAVA_IMPORT = lazy_pattern(r"\bimport[ \t]+[\w.]+\.(?P<name>\w+)[ \t]*;")
 # Languages in which members are named without the object inside their class.
 _BARE_MEMBERS = (*ENDINGS["c++"], *ENDINGS["java"], *ENDINGS["c#"])
@@ -92,11 +93,12 @@ def passed_overload(
         return None
     reader = _Reader(symbol, scope, names, outside)
     text = reader.read()
-    passes_all = text is not None and all(text.count(f"${item.name}") == 1 for item in symbol.given)
-    if text is None or not passes_all or reader.target is None or reader.target.path != (*scope, symbol.name):
+    if text is None or reader.target is None or reader.target.path != (*scope, symbol.name):
         return None
+    passed = sorted(name for name in _METAVARIABLE.findall(text) if name != "it")
+    passes_all = passed == sorted(item.name for item in symbol.given)
     lines = reader.imports
-    return PassedOverload(text, _arguments_of(text), "".join(lines)) if len(lines) < 2 else None
+    return PassedOverload(text, _arguments_of(text), "".join(lines)) if passes_all and len(lines) < 2 else None
 
 
 def _arguments_of(call: str) -> tuple[str, ...]:
