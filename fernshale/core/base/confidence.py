@@ -40,7 +40,9 @@ CALL_REMOVED = 0.3
 # Define a removed macro in the files that use it: its value may mean something else in the new release.
 OLD_DEFINITION = 0.3
 GETTER = 0.92
-# A function takes the structure, and its name ends with that of the field.
+# A function takes the structure: it has the field's name after words that several of its functions begin with; or its name ends
+# like that of the field.
+ACCESSOR_OF_MODULE = 0.8
 ACCESSOR_OF_OTHER_NAME = 0.55
 ARGUMENT_DROPPED = 0.92
 REORDERED = 0.8

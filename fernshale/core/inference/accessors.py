@@ -10,7 +10,7 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from fernshale.core.base.confidence import ACCESSOR_OF_OTHER_NAME, GETTER, SHARE_OTHER_TYPE
+from fernshale.core.base.confidence import ACCESSOR_OF_MODULE, ACCESSOR_OF_OTHER_NAME, GETTER, SHARE_OTHER_TYPE
 from fernshale.core.base.languages import C_FAMILY
 from fernshale.core.base.texts import english
 from fernshale.core.drift.comparison import ApiChange
@@ -27,6 +27,7 @@ _QUALIFIERS = frozenset(
     ("const", "struct", "union", "enum", "volatile", "unsigned", "signed", "extern", "static", "inline")
 )
 _READS, _SETS = frozenset(("get", "is", "has", "peek")), frozenset(("set",))
+_VERBS = _READS | _SETS
 _GIVES_NOTHING = ("void", "int", "")
 # From so many functions of a structure on, the beginning of their names is that of their module.
 _MIN_FUNCTIONS = 3
@@ -42,28 +43,37 @@ class _Accessor:
 
 
 class _Words:
-    """The words in names of functions that say nothing about a field: those of the structure, and beginnings that several of its
-    functions have."""
+    """The words in names of functions that say nothing about a field: those of the structure, or where no function is named after
+    it, the beginning that several of its functions have."""
 
     def __init__(self, names: Collection[str], about: Sequence[Symbol]) -> None:
         self.names = names
         self._of_struct = {part for name in names for part in parts_of(name)}
-        starts = Counter(
-            parts[:end] for parts in {parts_of(item.name) for item in about} for end in range(1, len(parts))
+        functions = {parts_of(item.name) for item in about}
+        is_named_after = any(parts[: len(own)] == own for own in map(parts_of, names) for parts in functions)
+        starts = Counter(parts[:end] for parts in functions for end in range(1, len(parts)))
+        self._starts = frozenset(
+            start
+            for start, times in starts.items()
+            if times >= _MIN_FUNCTIONS and not is_named_after and _VERBS.isdisjoint(start)
         )
-        self._starts = frozenset(start for start, times in starts.items() if times >= _MIN_FUNCTIONS)
 
     def score(self, field: Symbol, function: Symbol, verbs: Collection[str]) -> float:
         """How certain a name says that a function is about a field, by its words or else by its ending; 0 where it does not."""
-        wanted = "".join(parts_of(field.name))
-        parts = parts_of(function.name)
+        wanted, parts = "".join(parts_of(field.name)), parts_of(function.name)
         start = max((end for end in range(1, len(parts)) if parts[:end] in self._starts), default=0)
-        for rest in (list(parts), list(parts[start:])):
-            while rest and (rest[0] in self._of_struct or rest[0] in verbs) and "".join(rest) != wanted:
-                rest.pop(0)
-            if "".join(rest) == wanted:
-                return GETTER
+        if self._without(parts, verbs, wanted) == wanted:
+            return GETTER
+        if start and self._without(parts[start:], verbs, wanted) == wanted:
+            return ACCESSOR_OF_MODULE
         return ACCESSOR_OF_OTHER_NAME if "".join(parts).endswith(wanted) else 0.0
+
+    def _without(self, parts: Sequence[str], verbs: Collection[str], wanted: str) -> str:
+        """A name without the words of the structure and verbs before what is `wanted`."""
+        left = list(parts)
+        while left and (left[0] in self._of_struct or left[0] in verbs) and "".join(left) != wanted:
+            left.pop(0)
+        return "".join(left)
 
 
 def accessor_rules(changes: Sequence[ApiChange], after: Path) -> Iterator[GetterRule]:
@@ -118,7 +128,7 @@ def _readers(field: Symbol, words: _Words, about: Sequence[Symbol]) -> Iterator[
         if len(symbol.parameters) == 1 and (takes := _takes(symbol.parameters[0], words.names)):
             score = words.score(field, symbol, _READS)
             if score and symbol.returns not in ("", "void"):
-                is_same = _type_name(symbol.returns) == _type_name(field.returns)
+                is_same = _plain(symbol.returns) == _plain(field.returns)
                 yield _Accessor(symbol, takes, score if is_same else score * SHARE_OTHER_TYPE)
 
 
@@ -126,7 +136,7 @@ def _setters(field: Symbol, words: _Words, about: Sequence[Symbol]) -> Iterator[
     for symbol in about:
         is_setter = len(symbol.parameters) == 2 and symbol.returns in _GIVES_NOTHING
         if is_setter and (takes := _takes(symbol.parameters[0], words.names)):
-            is_same = _type_name(symbol.parameters[1].type) == _type_name(field.returns)
+            is_same = _plain(symbol.parameters[1].type) == _plain(field.returns)
             score = words.score(field, symbol, _SETS) if is_same else 0.0
             if score:
                 yield _Accessor(symbol, takes, score)
@@ -145,6 +155,11 @@ def _takes(parameter: Parameter, names: Collection[str]) -> Takes:
     if _type_name(parameter.type) not in names or stars > 1:
         return ""
     return "pointer" if stars else "value"
+
+
+def _plain(type_: str) -> tuple[str, int]:
+    """The last name in a type, and how often it is a pointer or an array."""
+    return _type_name(type_), type_.count("*") + type_.count("[")
 
 
 def _type_name(type_: str) -> str:

@@ -19,7 +19,8 @@ from fernshale.core.inference.release_lookup import members, names_of_type
 def with_accessors(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan, releases: tuple[str, str]) -> LegRules:
     """`rules`, and rules that read missing fields by functions. `releases` are the two releases of the leg."""
     before, after = (known_engine_folder(scan, release) for release in releases)
-    lacking = [cause for cause in causes if cause.kind == MEMBER and cause.scope and cause.files[:1]]
+    members_of_c = (cause for cause in causes if cause.kind == MEMBER and cause.scope)
+    lacking = [cause for cause in members_of_c if any(file.endswith(C_FAMILY) for file in cause.files)]
     if before is None or after is None or not lacking:
         return rules
     known = {rule.id for group in rules.sets for rule in group.rules}
@@ -28,8 +29,6 @@ def with_accessors(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan, 
 
 
 def _rules_of(cause: Cause, before: Path, after: Path) -> Iterator[Rule]:
-    if not any(file.endswith(C_FAMILY) for file in cause.files):
-        return
     scope = last_name(cause.scope)
     field = _field(before, (scope, f"_{scope}", scope.lstrip("_")), cause.symbol)
     if field is None and any(file.endswith(ENDINGS["c"]) for file in cause.files):
