@@ -57,6 +57,9 @@ _MIN_SWAPS = 3
 _MIN_MOVED = 2
 # With fewer parameters, two functions that take the same ones may have nothing in common.
 _MIN_TWIN_PARAMETERS = 2
+# Minimum probability of a candidate whose scope and parts are followed.
+_MIN_PROBABLE = 0.5
+_MIN_SAME_CLASS = 0.4
 # Minimum score of a candidate to be listed.
 _MIN_SCORE = 0.003
 # Minimum probability of a candidate to be returned.
@@ -317,7 +320,9 @@ class _Work:
 
     def learn(self, found: Mapping[Path, tuple[SymbolCandidate, ...]]) -> None:
         """Learn from probable pairs: mapped scopes, and replaced parts of names."""
-        probable = {path: listed[0].symbol for path, listed in found.items() if listed and listed[0].score >= 0.5}
+        probable = {
+            path: listed[0].symbol for path, listed in found.items() if listed and _is_probable(path, listed[0])
+        }
         self.chosen = {**self.renamed, **probable}
         self.swaps = Counter()
         for path, symbol in self.chosen.items():
@@ -560,6 +565,13 @@ def _sole(old: Side, new: Side, scopes: Mapping[Path, Path]) -> set[tuple[Path, 
         come[item.scope, item.kind].append(item.path)
     pairs = ((paths, come.get(place, ())) for place, paths in gone.items() if place[0])
     return {(paths[0], others[0]) for paths, others in pairs if len(paths) == len(others) == 1}
+
+
+def _is_probable(path: Path, best: SymbolCandidate) -> bool:
+    """Whether a candidate is followed: a class of the same name elsewhere also where it is a little less probable than not, since
+    nothing but its members can tell."""
+    least = _MIN_SAME_CLASS if best.symbol.kind in CONTAINER and best.symbol.name == path[-1] else _MIN_PROBABLE
+    return best.score >= least
 
 
 def _mapped(path: Path, scopes: Mapping[Path, Path]) -> Path:
