@@ -80,8 +80,11 @@ def _enclosing(text: str, path: str) -> Sequence[int]:
 
 @lru_cache(maxsize=256)
 def _declared_in(text: str, path: str) -> frozenset[int]:
-    """The indexes of the tokens that declare a name with a type."""
-    return frozenset(at for at, _ in declared_names(tokenize(text, path), path))
+    """The indexes of the tokens that declare a name with a type. `(mods & FAST)` looks like a reference, but `mods` is no type."""
+    tokens = tokenize(text, path)
+    found = tuple(declared_names(tokens, path))
+    variables = {tokens[at].text for at, _ in found}
+    return frozenset(at for at, type_ in found if type_ not in variables)
 
 
 def _is_qualified_or_called(tokens: Sequence[Token], at: int) -> bool:

@@ -41,6 +41,8 @@ def test_names_of_a_type_are_found_where_they_can_be_used(path: str, text: str, 
         # A function of that name, and a member of another object.
         ("void f() {\n  Gone fog = w;\n  HERE = fog();\n}", False),
         ("void f() {\n  Gone fog = w;\n  HERE = x.fog;\n}", False),
+        ("void f(Mods mods) {\n    if (mods & fog) HERE();\n}", False),
+        ("int f(int n) {\n    HERE(); return n * fog;\n}", False),
     ],
 )
 def test_a_variable_of_the_file_is_told_from_a_name_that_is_missing(text: str, is_own: bool) -> None:
