@@ -26,12 +26,24 @@ _CHANGES = ("+=", "-=", "*=", "/=", "%=", "|=", "&=", "^=")
 _Span = tuple[int, int]
 
 
+# New text, and spans of the old text, in which there may be other places.
+_Parts = tuple[str | _Span, ...]
+
+
 class _Place(NamedTuple):
-    """Characters `start`..`end` become `parts`: new text, and spans of the old text, in which there may be other places."""
+    """Characters `start`..`end` become `parts`."""
 
     start: int
     end: int
-    parts: tuple[str | _Span, ...]
+    parts: _Parts
+
+
+class _Calls(NamedTuple):
+    """The beginnings of the calls that read and set a field of one object, and the character at which they are written."""
+
+    start: int
+    reads: _Parts
+    sets: _Parts
 
 
 def find(rule: GetterRule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
@@ -86,28 +98,26 @@ def _places(rule: GetterRule, path: str, text: str) -> Iterator[_Place]:
 
 def _place(rule: GetterRule, tokens: Sequence[Token], index: int, text: str) -> _Place | None:
     """How the use of the field at `index` is written; None where a person has to."""
-    object_ = _object(rule, tokens, index)
-    if object_ is None:
+    calls = _calls(rule, tokens, index)
+    if calls is None:
         return None
-    start, reads, sets = object_
     after = tokens[index + 1].text if index + 1 < len(tokens) else ""
     if after in _CHANGES or _is_changed(tokens, index):
-        return _computed(rule, tokens, index, text, object_)
+        return _computed(rule, tokens, index, text, calls)
     if after != "=":
-        return None if rule.takes and _needs_place(tokens, index) else _Place(start, tokens[index].end, (*reads, ")"))
+        needs_place = rule.takes and _needs_place(tokens, index)
+        return None if needs_place else _Place(calls.start, tokens[index].end, (*calls.reads, ")"))
     end = _statement_end(tokens, index + 2)
     if not rule.setter or end <= index + 2:
         return None
     value = tokens[index + 2].start, tokens[end - 1].end
-    return _Place(start, value[1], (*sets, ", " if rule.takes else "", value, ")"))
+    return _Place(calls.start, value[1], (*calls.sets, ", " if rule.takes else "", value, ")"))
 
 
-def _object(
-    rule: GetterRule, tokens: Sequence[Token], index: int
-) -> tuple[int, tuple[str | _Span, ...], tuple[str | _Span, ...]] | None:
-    """Where the changed text begins, and the beginnings of the calls that read and set the field."""
+def _calls(rule: GetterRule, tokens: Sequence[Token], index: int) -> _Calls | None:
+    """The calls for the field at `index`; None where the object that they take cannot be told."""
     if not rule.takes:
-        return tokens[index].start, (f"{rule.new}(",), (f"{rule.setter}(",)
+        return _Calls(tokens[index].start, (f"{rule.new}(",), (f"{rule.setter}(",))
     first = operand_start(tokens, index + 1)
     if first is None or first > index - 2:
         return None
@@ -117,7 +127,7 @@ def _object(
         (f"{name}({_sign(is_pointer, takes)}", span)
         for name, takes in ((rule.new, rule.takes), (rule.setter, rule.setter_takes or rule.takes))
     ]
-    return span[0], begins[0], begins[1]
+    return _Calls(span[0], *begins)
 
 
 def _sign(is_pointer: bool, takes: str) -> str:
@@ -147,13 +157,7 @@ def _is_changed(tokens: Sequence[Token], index: int) -> bool:
     return bool({"++", "--"} & set(marks))
 
 
-def _computed(
-    rule: GetterRule,
-    tokens: Sequence[Token],
-    index: int,
-    text: str,
-    object_: tuple[int, tuple[str | _Span, ...], tuple[str | _Span, ...]],
-) -> _Place | None:
+def _computed(rule: GetterRule, tokens: Sequence[Token], index: int, text: str, calls: _Calls) -> _Place | None:
     """`x.old += 2` becomes `x.setter(x.new() + 2)`, if `x` can be evaluated twice; all else of that kind is for a person."""
     sign = tokens[index + 1].text if index + 1 < len(tokens) else ""
     first = operand_start(tokens, index + 1)
@@ -161,14 +165,12 @@ def _computed(
     before = tokens[first if first is not None else index : index]
     if not rule.setter or sign not in _CHANGES or end == index + 2 or any(token.text in ("(", "[") for token in before):
         return None
-    start, reads, sets = object_
     value = tokens[index + 2].start, tokens[end - 1].end
     opening, closing = ("", "") if operand_end(tokens, index + 2) == end else ("(", ")")
     qualified = "" if rule.takes or not before else text[before[0].start : tokens[index].start]
     between = ", " if rule.takes else ""
-    return _Place(
-        start, value[1], (*sets, between, qualified, *reads, f") {sign[:-1]} {opening}", value, f"{closing})")
-    )
+    computed = (*calls.reads, f") {sign[:-1]} {opening}", value, f"{closing})")
+    return _Place(calls.start, value[1], (*calls.sets, between, qualified, *computed))
 
 
 def _statement_end(tokens: Sequence[Token], at: int) -> int:
