@@ -156,8 +156,13 @@ class _Sides:
         """The names that a file of the old release has from elsewhere."""
         if path not in self._outside:
             text = read_bytes(f"{self.pair.old.folder}/{path}").decode("utf-8", "replace")
-            self._outside[path] = outside_names(text, path, self.stated.names)
+            self._outside[path] = outside_names(text, path, self._own_names)
         return self._outside[path]
+
+    @cached_property
+    def _own_names(self) -> frozenset[str]:
+        """The names of both releases: one that only the old one has cannot be imported any more."""
+        return frozenset(item.name for side in (self.pair.old, self.pair.new) for item in side.symbols)
 
     @cached_property
     def _outside(self) -> dict[str, Mapping[str, str]]:

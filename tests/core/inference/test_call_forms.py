@@ -342,6 +342,26 @@ def test_an_overload_that_called_one_that_is_gone_too_shows_no_value(tree: Tree)
     assert not [rule for rule in rules if rule.confidence >= 0.5 and rule.kind == "call"]
 
 
+def test_a_value_that_only_the_old_release_has_is_not_imported(tree: Tree) -> None:
+    wick = {"v/Wick.java": "package v; public class Wick { public static int size() { return 1; } }"}
+    two = "public int glow(int a, int b) { return a; } }"
+    one = "package w; import v.Wick; public class Lamp { public int glow(int a) { return glow(a, Wick.size()); } "
+    folders = (
+        tree("old", {"w/Lamp.java": one + two, **wick}),
+        tree("new", {"w/Lamp.java": f"package w; public class Lamp {{ {two}"}),
+    )
+    rules = guess_rules(compare(read_pair(*folders, "", Work()), CancelToken()), *folders, "t", ()).rules
+    assert not [rule for rule in rules if rule.kind == "call"]
+
+
+def test_the_body_of_an_overload_that_can_be_overridden_shows_no_value(tree: Tree) -> None:
+    two = "void glow(int a, int b); };"
+    old = {"w.hpp": f"class Lamp {{ public: virtual void glow(int a) {{ glow(a, 7); }} {two}"}
+    folders = tree("old", old), tree("new", {"w.hpp": f"class Lamp {{ public: {two}"})
+    rules = guess_rules(compare(read_pair(*folders, "", Work()), CancelToken()), *folders, "t", ()).rules
+    assert not [rule for rule in rules if rule.kind == "call"]
+
+
 def test_a_member_of_an_object_is_no_value_for_others(tree: Tree) -> None:
     calls = "void f() { lamp.go(1, this.mode); lamp.go(2, this.mode); lamp.go(3, fog.mode); lamp.go(4, Mode.SLOW); }"
     old = {"w/Lamp.java": "package w; public class Lamp { public void go(int a) { } }"}

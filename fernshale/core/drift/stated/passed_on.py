@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from types import MappingProxyType
 from typing import NamedTuple
 
@@ -56,9 +56,7 @@ def passed_call(symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> 
     `scope` is where the names next to the function are in that release.
     """
     is_function = symbol.kind in ("function", "method") and symbol.name.isidentifier()
-    # An override may run instead of this body.
-    is_overridden = symbol.file.endswith(_SAY_SO) and not _OVERRIDDEN.isdisjoint(symbol.marks)
-    if not symbol.value or not is_function or is_overridden:
+    if not symbol.value or not is_function or _may_be_overridden(symbol):
         return None
     reader = _Reader(symbol, scope, names)
     text = reader.read()
@@ -69,6 +67,11 @@ def passed_call(symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> 
     passed = ", ".join(f"${item.name}" for item in symbol.given)
     is_plain = text in {f"{front}{reader.target.name}({passed})" for front in ("", "$it.", "$it->", "$it:")}
     return PassedCall(reader.target, text, is_plain)
+
+
+def _may_be_overridden(symbol: Symbol) -> bool:
+    """Whether an override may run instead of a body."""
+    return symbol.file.endswith(_SAY_SO) and not _OVERRIDDEN.isdisjoint(symbol.marks)
 
 
 class PassedOverload(NamedTuple):
@@ -89,7 +92,8 @@ def passed_overload(
     have it. None where the body does more, names what users cannot name, or needs more than one import.
     """
     is_one_call = bool(symbol.value) and ";" not in symbol.value
-    if not is_one_call or symbol.kind not in ("function", "method", "constructor"):
+    is_function = symbol.kind in ("function", "method", "constructor")
+    if not is_one_call or not is_function or _may_be_overridden(symbol):
         return None
     reader = _Reader(symbol, scope, names, outside)
     text = reader.read()
@@ -113,13 +117,15 @@ def _arguments_of(call: str) -> tuple[str, ...]:
     return tuple(filter(None, found))
 
 
-def outside_names(text: str, path: str, names: ReleaseNames) -> dict[str, str]:
-    """Return the names that a file has from outside the release of `names`, each with the line that imports it; "" if none is
-    needed. Only for languages in which a line imports one name."""
+def outside_names(text: str, path: str, own: Collection[str]) -> dict[str, str]:
+    """Return the names that a file has from outside its release, each with the line that imports it; "" if none is needed.
+
+    `own` are the names of the release. Only for languages in which a line imports one name.
+    """
     found = dict.fromkeys(_EVERYWHERE.get(language_of(path), ()), "")
     if path.endswith(ENDINGS["java"]):
         for line in _JAVA_IMPORT.finditer(text):
-            if not names.named(line["name"]):
+            if line["name"] not in own:
                 found[line["name"]] = line[0].strip()
     return found
 
