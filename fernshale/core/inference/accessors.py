@@ -69,7 +69,7 @@ class _Words:
         return ACCESSOR_OF_OTHER_NAME if "".join(parts).endswith(wanted) else 0.0
 
     def _without(self, parts: Sequence[str], verbs: Collection[str], wanted: str) -> str:
-        """A name without the words of the structure and verbs before what is `wanted`."""
+        """Join the words of a name, without leading verbs and words of the structure; stop early at `wanted`."""
         left = list(parts)
         while left and (left[0] in self._of_struct or left[0] in verbs) and "".join(left) != wanted:
             left.pop(0)

@@ -159,7 +159,7 @@ def _is_command(item: Item) -> bool:
 
 
 def _attempt(item: Item, action: Action) -> tuple[str, str]:
-    """What is counted: each fix of a cause by itself, since errors about one package or header may need several."""
+    """Return the key under which attempts are counted: each fix of a cause has its own, since a package may need several fixes."""
     return item.key, action.option if _is_cause(item) else ""
 
 

@@ -211,7 +211,7 @@ class Crossing:
 
     @property
     def revision(self) -> bytes:
-        """A digest of what is recorded; equal as long as nobody wrote."""
+        """A digest of all facts, decisions and logbook states; it changes with each write."""
         tables = ("* FROM facts ORDER BY name", "* FROM decisions ORDER BY key", "id, state FROM logbook ORDER BY id")
         with self._database() as database:
             rows = [row for table in tables for row in database.execute(f"SELECT {table}")]
