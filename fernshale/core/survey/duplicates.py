@@ -1,7 +1,8 @@
 """Find duplicate libraries in a project, and generated files that are older than their sources.
 
 Two libraries are duplicates if they have the same bytes, if most of their exported names are equal, or if their file names differ
-only in a version. Two folders are duplicates if most of their files are equal.
+only in a version. Two folders are duplicates if most of their files are equal and some of these are code: reports and expected outputs
+are often alike.
 """
 
 from __future__ import annotations
@@ -13,6 +14,7 @@ from pathlib import Path
 from typing import Literal
 
 from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.languages import language_of
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import tr
 from fernshale.core.base.treepath import TreePath, on_disk, under
@@ -170,12 +172,17 @@ def _same_folders(manifest: Manifest) -> Iterator[DuplicateLibrary]:
         if size:
             by_name.setdefault((path.rsplit("/", 1)[-1], digest), []).append(path)
     shared: dict[tuple[str, str], int] = {}
+    with_code: set[tuple[str, str]] = set()
     for paths in by_name.values():
         # A file that occurs everywhere, such as a licence, proves nothing.
         if 1 < len(paths) <= 4:
             for one, other in _pairs(paths):
+                is_code = bool(language_of(one))
                 for pair in _common_roots(one, other):
                     shared[pair] = shared.get(pair, 0) + 1
+                    if is_code:
+                        with_code.add(pair)
+    shared = {pair: count for pair, count in shared.items() if pair in with_code}
     if not shared:
         return
     sizes = _folder_sizes(manifest, {folder for pair in shared for folder in pair})

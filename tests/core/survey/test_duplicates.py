@@ -131,3 +131,12 @@ def test_a_copy_elsewhere_is_named_itself_and_not_what_holds_it(tree: Tree) -> N
     others = {f"plugins/other/{n}.cpp": f"{n}\n" for n in range(9)}
     copies = {f"{place}/mooring/{name}": text for place in ("attic", "plugins") for name, text in plugin.items()}
     assert _doubles(tree("project", {**copies, **others})) == [("attic/mooring", "plugins/mooring", "files")]
+
+
+def test_folders_of_equal_data_are_no_library(tree: Tree) -> None:
+    runs = {
+        f"reports/{run}/{name}.json": f"{name}\n"
+        for run in ("base", "now")
+        for name in ("sample", "means", "tails", "rows")
+    }
+    assert _doubles(tree("project", runs)) == []
