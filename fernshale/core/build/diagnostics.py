@@ -43,6 +43,15 @@ class Note:
     message: str
 
 
+@dataclass(frozen=True, slots=True)
+class SuggestedLine:
+    """A line as a tool suggests to write it. `old` is the whole line as the tool shows it, which may have spaces for tabs."""
+
+    place: SourcePlace
+    old: str
+    new: str
+
+
 def macro_use(note: Note) -> str:
     """Return the macro whose use the note points at, "" for other notes."""
     found = _MACRO_USE.match(note.message)
@@ -60,7 +69,8 @@ class Diagnostic:
     """A message of a tool.
 
     `context` are the places that caused it: instantiations and calls, usually with the project's own last. `included` are the
-    including files, innermost first. `count` is how often the same message was reported.
+    including files, innermost first. `count` is how often the same message was reported. `suggestions` are changes that the tool
+    itself shows, one or another of them, each with all lines that it changes.
     """
 
     place: SourcePlace
@@ -72,6 +82,7 @@ class Diagnostic:
     context: tuple[SourcePlace, ...] = ()
     included: tuple[SourcePlace, ...] = ()
     count: int = 1
+    suggestions: tuple[tuple[SuggestedLine, ...], ...] = ()
 
     @property
     def key(self) -> tuple[object, ...]:

@@ -311,6 +311,7 @@ WORDINGS: tuple[Wording, ...] = (
         r"incompatible types: .* cannot be converted to (?P<symbol>[\w.<>]+)",
         rf"Cannot implicitly convert type '[^']+' to {_S}",
         rf"could not convert .* to {_S}",
+        r"^mismatched types: expected (?:[\w ]+ )?'(?P<symbol>.+?)', found",
     ),
     *_rows(
         TWICE,

@@ -56,6 +56,12 @@ def all_places(diagnostic: Diagnostic, context: OwnerContext) -> tuple[SourcePla
     return tuple(place for place, owner in (_mapped(item, context) for item in named) if owner not in OUTSIDE)
 
 
+def place_in_project(place: SourcePlace, context: OwnerContext) -> SourcePlace | None:
+    """Where a place of a tool is in the project, None where it is elsewhere."""
+    there, owner = _mapped(place, context)
+    return None if owner in OUTSIDE else there
+
+
 def find_owner(diagnostic: Diagnostic, context: OwnerContext) -> Owned:
     """Return place and owner. For an error inside a library that project code caused, the project's place counts.
 

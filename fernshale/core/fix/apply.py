@@ -31,6 +31,7 @@ from fernshale.core.fix.rewriters import (
     getter,
     header,
     keyword,
+    lines,
     literal,
     mark,
     move,
@@ -53,6 +54,7 @@ from fernshale.core.fix.rules import (
     HeaderRule,
     ImportRule,
     KeywordRule,
+    LinesRule,
     LiteralRule,
     MarkRule,
     MoveRule,
@@ -90,6 +92,7 @@ _FINDERS: Mapping[type[Rule], _Find] = {
     MarkRule: mark.find,
     RewriteRule: rewrite.find,
     SwitchOffRule: switch_off.find,
+    LinesRule: lines.find,
     RenameIdRule: rename_id.find,
 }
 

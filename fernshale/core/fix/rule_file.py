@@ -94,7 +94,7 @@ def rule_table(rule: Rule) -> Table:
                 {name: list(each) if isinstance(each, tuple) else each for name, each in parts.items() if each}
             )
             table[item.name] = inner
-        elif item.name == "example":
+        elif item.name in ("example", "changes"):
             table[item.name] = [asdict(each) for each in value]
         else:
             table[item.name] = list(value) if isinstance(value, tuple) else value

@@ -592,6 +592,38 @@ class SwitchOffRule(PatternRule):
         return english("switch off {pattern}", pattern=_short(self.pattern))
 
 
+@dataclass(frozen=True, slots=True)
+class LineChange:
+    """Line `line` (1-based) of a file that reads `old`, and becomes `new`."""
+
+    file: str
+    line: int
+    old: str
+    new: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LinesRule(Rule):
+    """Change certain lines, each where it still reads as it did. Of `symbol` is the error that the lines have."""
+
+    kind: Literal["lines"] = "lines"
+    changes: tuple[LineChange, ...]
+    symbol: str = ""
+
+    @property
+    def _effect(self) -> str:
+        first = self.changes[0]
+        return f"{_short(first.old)} → {_short(first.new)}"
+
+    @property
+    def symbols(self) -> tuple[str, ...]:
+        return (self.symbol,) if self.symbol else ()
+
+    @property
+    def needed_words(self) -> tuple[str, ...]:
+        return ()
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RenameIdRule(Replacement):
     """Replace the id `old` by `new`, in assets."""
@@ -646,7 +678,7 @@ class DeleteRule(Rule):
 AnyRule = Annotated[
     RenameRule | MoveRule | HeaderRule | ImportRule | ReimportRule | UnimportRule | GetterRule | AddArgumentRule
     | KeywordRule | ReorderRule | CallRule | LiteralRule | DeclareRule | RenameMemberRule | AddMemberRule | MarkRule | RewriteRule
-    | SwitchOffRule | RenameIdRule | DataRule | DeleteRule,
+    | SwitchOffRule | LinesRule | RenameIdRule | DataRule | DeleteRule,
     ByKind(),
 ]  # fmt: skip
 

@@ -1,8 +1,8 @@
 """Find duplicate libraries in a project, and generated files that are older than their sources.
 
 Two libraries are duplicates if they have the same bytes, if most of their exported names are equal, or if their file names differ
-only in a version. Two folders are duplicates if most of their files are equal and some of these are code: reports and expected outputs
-are often alike.
+only in a version. Two folders are duplicates if most of their files are equal and some of these are code: reports and expected
+outputs are often alike.
 """
 
 from __future__ import annotations

@@ -24,6 +24,7 @@ from fernshale.core.fix.rules import (
     GetterRule,
     HeaderRule,
     KeywordRule,
+    LineChange,
     LiteralRule,
     MoveRule,
     RenameIdRule,
@@ -293,6 +294,7 @@ def test_all_faults_of_a_file_are_reported_at_once(tmp_path: Path) -> None:
 _VALUES: dict[str, Any] = {
     "old": "a", "new": "b", "text": "c", "call": "f", "position": 1, "order": (2, 1), "base": "B", "member": "m",
     "pattern": "f($a)", "files": ("x/**",), "names": ("n",), "of": "B",
+    "changes": (LineChange("src/b.cpp", 1, "a", "b"),),
 }  # fmt: skip
 _KINDS: tuple[type[Rule], ...] = get_args(get_args(AnyRule)[0])
 

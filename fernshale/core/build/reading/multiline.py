@@ -13,6 +13,7 @@ from typing import Protocol
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.build.diagnostics import Diagnostic, Note, Severity, SourcePlace, place_number
 from fernshale.core.build.reading.line_patterns import is_summary
+from fernshale.core.build.reading.suggested_lines import SuggestionReader
 from fernshale.core.build.reading.wrapper_failure import begin_wrapper_failure
 
 NOWHERE = SourcePlace("", 0)
@@ -42,6 +43,9 @@ def begin_block(line: str, folder: str) -> MessageBlock | None:
 _ARROW_HEAD = lazy_pattern(r"^(?P<severity>error|warning)(?:\[(?P<code>[\w:-]+)\])?: (?P<message>.+)$")
 _ARROW = lazy_pattern(r"^\s*(?:-->|┌─|╭▸|╭─\[|,-\[) ?(?P<file>[^\s].*?):(?P<line>\d+):(?P<column>\d+)\]?$")
 _ELSEWHERE = lazy_pattern(r"^\s*::: (?P<file>\S.*?):(?P<line>\d+):(?P<column>\d+)$")
+_EXPECTED = lazy_pattern(r"^ +[|│] .*\^+ (?P<why>expected .*)$")
+# A message that leaves what it is about to the words in the code below it.
+_UNSPECIFIC = "mismatched types"
 _ADDED = lazy_pattern(r"^(?:\s+= )?(?P<kind>note|help)(?:: (?P<message>.*))?$")
 _FRAME = lazy_pattern(r"^\s*\d*\s*(?:[|│]|\.\.\.$)|^\s*$|^\d+ [-+~] |^\s+|^\.\.\.$")
 
@@ -51,11 +55,20 @@ def _begin_arrow(line: str, folder: str) -> MessageBlock | None:
     return None if found is None else _ArrowBlock(found, folder)
 
 
+def with_reason(message: str, why: str) -> str:
+    """The message of an error with the words at its place, where it says nothing without them."""
+    return f"{message}: {why}" if message == _UNSPECIFIC and why.startswith("expected ") else message
+
+
 class _ArrowBlock:
     def __init__(self, head: re.Match[str], folder: str) -> None:
         self._head, self._folder = head, folder
         self._place: SourcePlace | None = None
         self._notes: list[Note] = []
+        self._suggested = SuggestionReader()
+        # Whether the code that follows is of the file of the error: its source, or a suggestion for it.
+        self._is_shown = True
+        self._why = ""
 
     def take(self, line: str) -> bool:
         if found := _ARROW.match(line):
@@ -63,13 +76,24 @@ class _ArrowBlock:
             return True
         if found := _ELSEWHERE.match(line):
             self._notes.append(Note(_place(found, self._folder), "see there"))
+            self._is_shown = False
             return True
         if found := _ADDED.match(line):
             self._notes.append(Note(NOWHERE, found["message"] or ""))
+            self._is_shown = found["kind"] == "help"
+            if self._is_shown:
+                self._suggested.begin_help(found["message"] or "")
             return True
-        return _FRAME.match(line) is not None
+        if _FRAME.match(line) is None:
+            return False
+        if self._is_shown:
+            self._suggested.take(line)
+        if not self._notes and not self._why and (found := _EXPECTED.match(line)):
+            self._why = found["why"]
+        return True
 
     def _put(self, place: SourcePlace) -> None:
+        self._is_shown = self._is_shown and (self._place is None or self._place.file == place.file)
         if self._place is None and not self._notes:
             self._place = place
         elif self._notes and self._notes[-1].place is NOWHERE:
@@ -78,12 +102,15 @@ class _ArrowBlock:
             self._notes.append(Note(place, "see there"))
 
     def close(self) -> Diagnostic | None:
-        message = self._head["message"]
+        message = with_reason(self._head["message"], self._why)
         if self._place is None and is_summary(message):
             return None
         severity: Severity = "error" if self._head["severity"] == "error" else "warning"
         place = self._place or NOWHERE
-        return Diagnostic(place, severity, self._head["code"] or "", message, "compiler", tuple(self._notes))
+        return Diagnostic(
+            place, severity, self._head["code"] or "", message, "compiler", tuple(self._notes),
+            suggestions=self._suggested.suggestions(place),
+        )  # fmt: skip
 
 
 # -- Python: frames from the outermost to the innermost, then the exception

@@ -13,7 +13,8 @@ from urllib.parse import unquote, urlparse
 
 from fernshale.core.base.parse_errors import load_json
 from fernshale.core.base.texts import tr
-from fernshale.core.build.diagnostics import Diagnostic, Note, Severity, SourcePlace
+from fernshale.core.build.diagnostics import Diagnostic, Note, Severity, SourcePlace, SuggestedLine
+from fernshale.core.build.reading.multiline import with_reason
 
 # A document that is not whole after so many characters is none.
 _MAX_CHARACTERS = 256_000_000
@@ -181,7 +182,7 @@ def _rust(message: Any) -> Iterator[Diagnostic]:
     primary = next((span for span in spans if span.get("is_primary")), None)
     if primary is None and message.get("code") is None and message.get("level") != "error":
         return
-    text = message["message"]
+    text = with_reason(message["message"], (primary or {}).get("label") or "")
     if primary is None and text.startswith(("aborting due to", "could not compile")):
         return
     notes = [
@@ -194,7 +195,24 @@ def _rust(message: Any) -> Iterator[Diagnostic]:
         notes.append(Note(where, child["message"]))
     code = (message.get("code") or {}).get("code", "")
     place = _span_place(primary) if primary else SourcePlace("", 0)
-    yield Diagnostic(place, _level(message.get("level", "")), code, text, "compiler", tuple(notes))
+    suggestions = tuple(filter(None, map(_suggested_lines, message.get("children", ()))))
+    yield Diagnostic(
+        place, _level(message.get("level", "")), code, text, "compiler", tuple(notes), suggestions=suggestions
+    )
+
+
+def _suggested_lines(child: dict[str, Any]) -> tuple[SuggestedLine, ...]:
+    """The lines that a help suggests, none where a change is not of one line."""
+    spans = [span for span in child.get("spans", ()) if span.get("suggested_replacement") is not None]
+    found = []
+    for span in spans:
+        shown = span.get("text") or []
+        if len(shown) != 1 or span["line_start"] != span["line_end"] or "\n" in span["suggested_replacement"]:
+            return ()
+        old = shown[0]["text"]
+        first, last = span["column_start"] - 1, span["column_end"] - 1
+        found.append(SuggestedLine(_span_place(span), old, old[:first] + span["suggested_replacement"] + old[last:]))
+    return tuple(found)
 
 
 def _span_place(span: dict[str, Any]) -> SourcePlace:

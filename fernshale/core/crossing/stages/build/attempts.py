@@ -18,11 +18,13 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.stages.build.view import Fix
 from fernshale.core.fix.apply import CodeEdit
+from fernshale.core.fix.dropped_text import dropped_by
 from fernshale.core.fix.rules import (
     CallRule,
     DeclareRule,
     HeaderRule,
     ImportRule,
+    LinesRule,
     MoveRule,
     ReimportRule,
     RenameRule,
@@ -125,6 +127,9 @@ def is_telling(fix: Fix, text_of: Callable[[TreePath], str]) -> bool:
     if isinstance(fix.rule, CallRule):
         # The types of the object and of each argument are checked at their new places.
         return not fix.rule.loses and not any(edit.path.endswith(_TYPES_UNCHECKED) for edit in fix.edits)
+    if isinstance(fix.rule, LinesRule):
+        is_typed = not any(edit.path.endswith(_TYPES_UNCHECKED) for edit in fix.edits)
+        return is_typed and not dropped_by(fix.rule, fix.edits, is_declared=False)
     if isinstance(fix.rule, ImportRule) and fix.rule.text.startswith("#define"):
         return False
     if not isinstance(fix.rule, RenameRule):

@@ -55,6 +55,7 @@ from fernshale.core.crossing.stages.build.member_collisions import (
 )
 from fernshale.core.crossing.stages.build.missing_imports import with_imports
 from fernshale.core.crossing.stages.build.silent_fixes import silent_fixes, unchecked_fixes
+from fernshale.core.crossing.stages.build.suggested_changes import with_suggested_changes
 from fernshale.core.crossing.stages.build.type_annotations import with_declared
 from fernshale.core.crossing.stages.build.values_in_scope import with_values_in_scope
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix, files_with_errors
@@ -83,6 +84,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         learned = learn_from_changes(scan, crossing, last.snapshot, causes)
         rules = rules.with_learned((*learned, *learned_rules(crossing)))
         rules = with_hints(rules, causes, release)
+        rules = with_suggested_changes(rules, causes, scan, shape)
         rules = with_imports(rules, causes, scan, crossing.setup.to, token)
         rules = with_gone_imports(rules, causes, scan)
         rules = with_declared(rules, causes, scan, release)
