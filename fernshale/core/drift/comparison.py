@@ -24,7 +24,7 @@ from fernshale.core.drift.accepted_arguments import signatures_of
 from fernshale.core.drift.declarations import plain_type, renamed_type
 from fernshale.core.drift.matching import Matches, SymbolCandidate, declared_by_path, match_symbols, sides_of
 from fernshale.core.drift.parameter_order import is_quiet, new_order
-from fernshale.core.drift.public_paths import moved_exports, moved_python_names
+from fernshale.core.drift.public_paths import moved_exports, moved_python_names, moved_rust_names
 from fernshale.core.drift.release_symbols import Pair, read_bytes
 from fernshale.core.drift.stated.between import ReleaseBetween
 from fernshale.core.drift.stated.passed_on import outside_names, passed_call, passed_overload
@@ -243,7 +243,7 @@ def _hidden_aliases(pair: Pair, sides: _Sides) -> Iterator[ApiChange]:
 
 
 def _imported_from_elsewhere(pair: Pair, old: Sequence[Symbol], changes: Sequence[ApiChange]) -> Sequence[ApiChange]:
-    """Report names of scripts and Python packages that users have to import from another module."""
+    """Report names of scripts, Python packages and Rust crates that users have to import from another module."""
     known = {(item.file, item.name): item for item in old if not item.scope}
     became = {
         change.old.path: (change.old, change.candidates)
@@ -252,9 +252,13 @@ def _imported_from_elsewhere(pair: Pair, old: Sequence[Symbol], changes: Sequenc
     }
     folders = pair.old.folder, pair.new.folder
     found = []
-    for symbol, candidates in (*moved_exports(*folders, known), *moved_python_names(*folders, became)):
+    for symbol, candidates in (
+        *moved_exports(*folders, known),
+        *moved_python_names(*folders, became),
+        *moved_rust_names(*folders, became),
+    ):
         best = candidates[0].symbol
-        now, before = (".".join(item.scope) for item in (best, symbol))
+        now, before = (item.mark.join(item.scope) for item in (best, symbol))
         what = english("{name} is imported from {now} now, not from {before}", name=symbol.name, now=now, before=before)
         found.append(ApiChange("imported-from", symbol, best, what, candidates))
     return found

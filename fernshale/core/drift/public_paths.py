@@ -14,7 +14,9 @@ from fernshale.core.base.confidence import (
 )
 from fernshale.core.base.texts import english
 from fernshale.core.drift.matching import SymbolCandidate
+from fernshale.core.drift.names.name_parts import shared_start
 from fernshale.core.drift.names.python_packages import packages_of
+from fernshale.core.drift.names.rust_crates import shown_names
 from fernshale.core.drift.names.script_packages import (
     Definition,
     ScriptPackages,
@@ -85,6 +87,34 @@ def moved_python_names(old: Path, new: Path, became: Mapping[tuple[str, ...], Pu
                 symbol, best.score, best.evidence[:1], signatures=best.signatures, holder=now if member else ()
             )
             yield replace(was, name=written[-1], scope=written[:-1]), (candidate,)
+
+
+def moved_rust_names(old: Path, new: Path, became: Mapping[tuple[str, ...], PublicMove]) -> Iterator[PublicMove]:
+    """Yield names of Rust crates that users cannot write any more, with how they write them now.
+
+    `became` are the successors of renamed and moved symbols by their old paths.
+    """
+    before = shown_names(old)
+    after = shown_names(new) if before else {}
+    written_now: dict[tuple[str, ...], list[tuple[str, ...]]] = {}
+    for shown, defined in after.items():
+        written_now.setdefault(defined.path, []).append(shown)
+    for written, defined in before.items():
+        if written in after:
+            continue
+        found = became.get(defined.path)
+        path = found[1][0].symbol.path if found else defined.path
+        there = min(
+            written_now.get(path, ()), key=lambda shown: (-shared_start(shown, written), len(shown)), default=None
+        )
+        # A name that only changed itself is another change.
+        if there is None or there[:-1] == written[:-1]:
+            continue
+        score = found[1][0].score if found else STILL_DEFINED
+        why = english("users write it as {now} now", now="::".join(there))
+        was = found[0] if found else Symbol("constant", written[-1], written[:-1], defined.file, 1)
+        symbol = replace(was, name=there[-1], scope=there[:-1])
+        yield replace(was, name=written[-1], scope=written[:-1]), (SymbolCandidate(symbol, score, (why,)),)
 
 
 def _candidates(

@@ -36,6 +36,7 @@ from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.names.cpp_types import types_of
 from fernshale.core.drift.names.name_parts import parts_of
 from fernshale.core.drift.names.reexports import front_names, shown_path
+from fernshale.core.drift.names.rust_crates import written_path
 from fernshale.core.drift.names.script_packages import rank_of, script_packages_of
 from fernshale.core.drift.parameter_order import by_place, new_order
 from fernshale.core.drift.release_symbols import included
@@ -75,6 +76,8 @@ from fernshale.core.inference.release_lookup import makers, members
 from fernshale.core.inference.silent_results import lost_result, silent_result
 
 _RUST = ENDINGS["rust"]
+# Languages in which a module shows what others define, by names of its own.
+_REEXPORTING = (*PYTHON, *_RUST)
 # Minimum candidate score for a rule to be worth checking, and the number of other candidates of a symbol to offer.
 _MIN_SCORE = 0.15
 _MAX_OTHER_CANDIDATES = 2
@@ -337,14 +340,15 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
                 result=leg.doubtful_result(old, new),
             )  # fmt: skip
     elif old.full != new.full:
-        to = ".".join(shown_path(new, leg.after)) if new.file.endswith(PYTHON) else new.full
-        if to != old.full:
-            holder = to.rpartition(".")[0] if new.file.endswith(PYTHON) and new.is_of_class else ""
-            title = f"{old.full} → {to}"
+        from_, to = _written_by_users(old, new, leg)
+        # A name that users write in the same module of Rust is only renamed.
+        if to != from_ and not (new.file.endswith(_RUST) and _holder_of(from_) == _holder_of(to)):
+            holder = _holder_of(to) if new.file.endswith(PYTHON) and new.is_of_class else ""
+            title = f"{from_} → {to}"
             # A name that scripts import is followed in files whose import is reported.
             is_imported = old.file.endswith(SCRIPTS) and not old.scope
             yield MoveRule(
-                id, why, title=title, old=old.full, new=to, holder=holder, confidence=score, named=is_imported,
+                id, why, title=title, old=from_, new=to, holder=holder, confidence=score, named=is_imported,
                 signatures=candidate.signatures, imports=imports, text=line, result=leg.doubtful_result(old, new),
             )  # fmt: skip
         # Python needs an import of the class, next to that of the function or in its place.
@@ -364,6 +368,21 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
                 named=True,
                 signatures=candidate.signatures,
             )
+
+
+def _written_by_users(old: Symbol, new: Symbol, leg: _Leg) -> tuple[str, str]:
+    """The qualified names of two symbols as users write them, where the release shows them under other paths than their own."""
+    if new.file.endswith(PYTHON):
+        return old.full, ".".join(shown_path(new, leg.after))
+    paths = written_path(old.path, leg.before), written_path(new.path, leg.after)
+    if new.file.endswith(_RUST) and paths[0] and paths[1]:
+        return "::".join(paths[0]), "::".join(paths[1])
+    return old.full, new.full
+
+
+def _holder_of(name: str) -> str:
+    """The qualified name without its last part."""
+    return re.sub(r"(?:^|::|\.)\w+$", "", name)
 
 
 def _needed_import(old: Symbol, candidate: SymbolCandidate, after: Path) -> tuple[str, str]:
@@ -450,9 +469,9 @@ def _header_rules(changes: Sequence[ApiChange]) -> Iterator[HeaderRule]:
 
 
 def _shown_rules(changes: Sequence[ApiChange]) -> Iterator[MoveRule]:
-    """Yield rules for names that a Python package no longer re-exports, wherever they are now."""
+    """Yield rules for names that a Python package or a Rust crate no longer re-exports, wherever they are now."""
     for change in changes:
-        if change.kind == "imported-from" and change.old is not None and change.old.file.endswith(PYTHON):
+        if change.kind == "imported-from" and change.old is not None and change.old.file.endswith(_REEXPORTING):
             (best,) = change.candidates
             names = change.old.full, best.symbol.full
             yield MoveRule(

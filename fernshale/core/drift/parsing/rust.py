@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
@@ -23,10 +24,11 @@ _FUNCTIONS = frozenset(("function_item", "function_signature_item"))
 
 
 def read_rust(source: SourceFile, root: Node) -> None:
-    _read_list(source, root, _module(source.path), "")
+    _read_list(source, root, module_of(source.path), "")
 
 
-def _module(path: str) -> tuple[str, ...]:
+def module_of(path: str) -> tuple[str, ...]:
+    """The module that a file is, from the root of its crate."""
     parts = path.removesuffix(".rs").split("/")
     if "src" in parts:
         parts = parts[len(parts) - parts[::-1].index("src") :]
@@ -96,11 +98,26 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head
     elif kind in ("type_item", "associated_type"):
         type_ = source.text(node.child_by_field_name("type"))
         source.add("type", name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), SymbolShape(returns=type_))
+    elif kind == "use_declaration":
+        for alias in _aliases(node) if "public" in marks else ():
+            target = source.text(alias.child_by_field_name("path")).split("::")[-1]
+            name = source.text(alias.child_by_field_name("alias"))
+            site = SymbolSite(node, scope, doc=doc, head=head, marks=marks)
+            source.add("type", name, site, SymbolShape(returns=target))
     elif kind == "macro_definition":
         is_seen = "macro_export" in head
         source.add(
             "macro", name, SymbolSite(node, (), doc=doc, head=head, marks={"public"} if is_seen else {"private"})
         )
+
+
+def _aliases(node: Node) -> Iterator[Node]:
+    """The names that a use declaration gives to items under another name."""
+    for child in node.named_children:
+        if child.type == "use_as_clause":
+            yield child
+        elif child.type in ("scoped_use_list", "use_list"):
+            yield from _aliases(child)
 
 
 def _read_fields(source: SourceFile, body: Node, scope: tuple[str, ...]) -> None:

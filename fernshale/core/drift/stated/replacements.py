@@ -158,7 +158,7 @@ def forwards_to(symbol: Symbol, names: ReleaseNames) -> tuple[Symbol, bool] | No
     Its value names it, or its short body calls it. A body with only the call and its arguments is certain; one that contains
     its own name asks another object for the same.
     """
-    if named := _named_value(symbol):
+    if named := named_value(symbol):
         # A class's attribute has a value and is not another name for it.
         found = names.find_only(named[0], symbol)
         return None if found is None else (found, named[1])
@@ -182,7 +182,7 @@ def _passes_all(symbol: Symbol) -> bool:
     return passed == [item.name.lstrip("*&") for item in symbol.given]
 
 
-def _named_value(symbol: Symbol) -> tuple[str, bool] | None:
+def named_value(symbol: Symbol) -> tuple[str, bool] | None:
     """The name that a constant, macro, enumerator or type is defined as, and whether that is all; None for anything else."""
     if symbol.kind == "macro":
         return _named_by_macro(symbol)

@@ -9,7 +9,7 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.parsing import read_source
 from fernshale.core.drift.release_symbols import Pair, read_bytes
 from fernshale.core.drift.stated.removals import Removals
-from fernshale.core.drift.stated.replacements import ReleaseNames, named_replacements
+from fernshale.core.drift.stated.replacements import ReleaseNames, named_replacements, named_value
 from fernshale.core.drift.symbols import Symbol
 
 # A name in more files than this is too common to help.
@@ -49,9 +49,11 @@ def names_in_unchanged_files(
 
 
 def _named(symbol: Symbol, removals: Removals) -> Iterator[str]:
-    """The names in statements about a symbol and in the calls that its body consists of."""
+    """The names in statements about a symbol, in the calls that its body consists of, and what it is another name for."""
     for text in (symbol.deprecated, removals.of(symbol.name)):
         for name, _ in named_replacements(text) if text else ():
             yield from filter(str.isidentifier, _SEPARATOR.split(name.strip("~#.")))
+    if named := named_value(symbol):
+        yield from filter(str.isidentifier, _SEPARATOR.split(named[0]))
     if symbol.is_callable:
         yield from _IDENTIFIER.findall(symbol.value)

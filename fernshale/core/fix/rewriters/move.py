@@ -11,6 +11,7 @@ from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.imports import import_lines
 from fernshale.core.fix.python_imports import bound_names, moved_imports, moved_uses, place_of
 from fernshale.core.fix.rules import MoveRule
+from fernshale.core.fix.rust_imports import moved_leaves
 from fernshale.core.fix.tokens import Token, name_indexes, tokenize
 
 _WITH_CRATES = endings_of("rust")
@@ -29,6 +30,8 @@ def find(rule: MoveRule, path: str, text: str) -> Iterator[tuple[int, int, str]]
     place = place_of(new, rule.holder)
     if bound:
         yield from moved_imports(old, place, text, path)
+    if path.endswith(_WITH_CRATES):
+        yield from moved_leaves(old, new, text, path)
     imported: set[str] = set()
     for index in name_indexes(text, path, old[-1]):
         first, names = _chain_before(tokens, index)
