@@ -444,7 +444,9 @@ class CallRule(Rule):
 
     @property
     def needed_words(self) -> tuple[str, ...]:
-        return _longest_first(re.split(r"::|\.", self.call))
+        # A method is called on objects, whose class many files do not name.
+        names = re.split(r"::|\.", self.call)
+        return _longest_first(names[-1:] if self.of else names)
 
     @property
     def is_repeatable(self) -> bool:

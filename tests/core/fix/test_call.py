@@ -26,6 +26,11 @@ GATHERED = call("move", "$it.move(Point($x, $y), $speed)", "x", "y", "speed=", o
 SPLIT = call("refresh", "$it.clear($x); $it.fill($x)", "x", of="Lamp")
 
 
+# New forms with operators of their own; and the class of a method, which is named nowhere.
+IN_PLACE = CallRule("r", "w", call="Lamp.hide", new="$it.show(!$off, 1)", parameters=("off",), of="Lamp", named=True)
+TWICE = CallRule("r", "w", call="grow", new="scale($n * 2, by=$m, no=not $o)", parameters=("n", "m", "o"))
+
+
 @pytest.mark.parametrize(
     ("rule", "path", "before", "after"),
     [
@@ -36,6 +41,10 @@ SPLIT = call("refresh", "$it.clear($x); $it.fill($x)", "x", of="Lamp")
         (ON_CANVAS, "a.cpp", "a.b(1)[2]->draw(f(x).y);", "f(x).y.paint(*a.b(1)[2]);"),
         (ON_CANVAS, "a.cpp", "lamp.draw(night ? a : b);", "(night ? a : b).paint(lamp);"),
         (ON_POINTER, "a.cpp", "lamp.draw(&canvas); lamp->draw(canvas);", "canvas.paint(&lamp); canvas->paint(lamp);"),
+        (IN_PLACE, "a.cpp", "lamp.hide(a || b); lamp.hide(!a); lamp.hide(f(a, b));",
+         "lamp.show(!(a || b), 1); lamp.show(!(!a), 1); lamp.show(!f(a, b), 1);"),
+        (IN_PLACE, "a.py", "lamp.hide(off=a or b)\n", "lamp.show(!(a or b), 1)\n"),
+        (TWICE, "a.py", "grow(a + b, c or d, e if f else g)\n", "scale((a + b) * 2, by=c or d, no=not (e if f else g))\n"),
         (ON_CANVAS, "A.java", "new Lamp().draw(canvas);", "canvas.paint(new Lamp());"),
         (ON_CANVAS, "A.java", "draw(canvas); return draw(a);", "canvas.paint(this); return a.paint(this);"),
         (ON_CANVAS, "A.cs", "lamp.draw(canvas: c);", "c.paint(lamp);"),

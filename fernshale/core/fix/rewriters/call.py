@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
@@ -23,6 +23,9 @@ _RUST = ENDINGS["rust"]
 _WITH_ADDRESSES = (*C_FAMILY, *_RUST)
 _ADDRESS = lazy_pattern(r"(?:&mut\s|[&*])\s*")
 _META = lazy_pattern(r"(?P<sign>[&*]?)\$(?P<name>\w+)(?P<access>\.|->|:(?=\w))?")
+# Operators of a new form before and after a value, which would reach into one that has operators itself.
+_BEFORE = lazy_pattern(r"(?:[!~+\-*/%^|<>?]|&&|==|\b(?:not|and|or|in|is|await|as))\s*\Z")
+_AFTER = lazy_pattern(r"\s*(?:[+\-*/%^|<>?]|&|[=!]=|(?:and|or|in|is|if|as)\b)")
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +61,12 @@ def find(rule: CallRule, path: str, text: str) -> Iterator[tuple[int, int, str]]
             if is_import(text, start)
         ]
     yield from sorted(edits)
+
+
+def _is_next_to_operator(found: re.Match[str]) -> bool:
+    """Whether a metavariable of a new form is an operand of an operator."""
+    before = _BEFORE.search(found.string, 0, found.start())
+    return before is not None or _AFTER.match(found.string, found.end()) is not None
 
 
 class _Writer:
@@ -195,6 +204,8 @@ class _Writer:
         value = self._value(found["name"], place)
         if not value.text:
             return ""  # a method of the own class is called without an object
+        if not value.is_operand and _is_next_to_operator(found):
+            value = replace(value, text=f"({value.text})", is_operand=True)
         if not self._path.endswith(_WITH_ADDRESSES):
             return sign + (value.text if value.is_operand or not access else f"({value.text})") + access
         inner = value.text
