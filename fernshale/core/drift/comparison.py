@@ -178,7 +178,8 @@ def compare(pair: Pair, token: CancelToken, between: Sequence[ReleaseBetween] = 
     new = [item for item in pair.new.symbols if not item.is_hidden]
     olds, news = declared_by_path(old), declared_by_path(new)
     release_sides = sides_of(olds, news)
-    names = ReleaseNames(new)
+    gone = frozenset(item.name for item in pair.old.symbols) - {item.name for item in pair.new.symbols}
+    names = ReleaseNames(new, gone)
     matches = match_symbols(release_sides, pair.moved, token, renamed=_kept_names(olds, news, names))
     constants = [Constants(side.folder, side.files) for side in (pair.old, pair.new)]
     is_same = partial(is_same_value, old=constants[0], new=constants[1])
@@ -187,7 +188,7 @@ def compare(pair: Pair, token: CancelToken, between: Sequence[ReleaseBetween] = 
         item for path, group in olds.items() for item in group if path not in news or not _is_same(group, news[path])
     )
     further = names_in_unchanged_files(pair, named, names, removals, token)
-    stated = Statements(ReleaseNames((*new, *further)) if further else names, removals, tuple(between))
+    stated = Statements(ReleaseNames((*new, *further), gone) if further else names, removals, tuple(between))
     sides = _Sides(pair, news, matches, stated, is_same)
     changes: list[ApiChange] = []
     for symbol in release_sides.gone:

@@ -36,10 +36,11 @@ from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.names.cpp_types import types_of
 from fernshale.core.drift.names.name_parts import parts_of
 from fernshale.core.drift.names.reexports import front_names, shown_path
-from fernshale.core.drift.names.rust_crates import written_path
+from fernshale.core.drift.names.rust_crates import shown_names, written_path
 from fernshale.core.drift.names.script_packages import rank_of, script_packages_of
 from fernshale.core.drift.parameter_order import by_place, new_order
 from fernshale.core.drift.release_symbols import included
+from fernshale.core.drift.stated.stated_calls import shown_types
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol, went_into_class
 from fernshale.core.drift.value_equality import NO_VALUE
 from fernshale.core.fix.classes import PYTHON
@@ -298,11 +299,14 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
     now = candidate.written or _from_there(old, new)
     imports, line = _needed_import(old, candidate, leg.after)
     if candidate.call:
-        yield call_rule(old, form_as_shown(candidate), id, why, score)
+        shown = replace(candidate, call=_with_paths(candidate.call, new, leg.after))
+        yield call_rule(old, form_as_shown(shown), id, why, score)
         return
     is_on_object = (old.kind == "field" and "static" not in old.marks) or (old.kind == "method" and old.needs_object)
     if is_on_object and new.kind in (*CONTAINER, "constant") and not new.file.endswith(C_FAMILY):
         return  # what takes its place is not written behind the object
+    if old.kind == "enumerator" and new.needs_object:
+        return  # a value is not what does something with an object
     if old.kind == "field" and is_on_object and new.kind in ("function", "macro"):
         return  # it is called with the object
     if old.is_callable and new.is_callable:
@@ -368,6 +372,18 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
                 named=True,
                 signatures=candidate.signatures,
             )
+
+
+def _with_paths(call: str, new: Symbol, after: Path) -> str:
+    """A call in Rust with the types that it names written as users without an import of them write them."""
+    if not new.file.endswith(_RUST):
+        return call
+    for type_ in shown_types(call):
+        paths = sorted("::".join(shown) for shown in shown_names(after) if shown[-1] == type_)
+        if paths and type_ not in new.scope:
+            shortest: str = min(paths, key=len)
+            call = re.sub(rf"(?<![\w.:$]){type_}(?=::)", shortest, call)
+    return call
 
 
 def _written_by_users(old: Symbol, new: Symbol, leg: _Leg) -> tuple[str, str]:

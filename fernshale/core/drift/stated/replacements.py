@@ -18,7 +18,7 @@ _SAYINGS = tuple(
         r"\b(?:renamed|moved) (?:to|into|as) ",
         r"\buse(?: the)?(?: new)?(?: function| method| class| property| attribute| module)? ",
         r"\b(?:renamed|moved|changed)(?: to| into| as)? ",
-        r"\b(?:replaced|superseded|obsoleted)(?: by| with) ",
+        r"\b(?:replaced|superseded|obsoleted)(?: by| with)(?: either)? ",
         r"\bin fav(?:ou?r|or) of(?: the| using)? ",
         r"\b(?:see|prefer|call|switch to|migrate to|consider)(?: the| using| calling)? ",
         r"\bit is now(?: called| named)? ",
@@ -79,10 +79,12 @@ class StatedReplacement:
 
 
 class ReleaseNames:
-    """Symbols of a release by their last name, to find the ones that a text refers to."""
+    """Symbols of a release by their last name, to find the ones that a text refers to. `gone` are names that only the release
+    before it has."""
 
-    def __init__(self, symbols: Iterable[Symbol]) -> None:
+    def __init__(self, symbols: Iterable[Symbol], gone: frozenset[str] = frozenset()) -> None:
         symbols = tuple(symbols)
+        self.gone = gone
         self.rarity = Rarity(item.name for item in symbols)
         self._paths = frozenset(item.path for item in symbols)
         self._by_name: dict[str, list[Symbol]] = defaultdict(list)
@@ -141,7 +143,12 @@ def named_replacements(text: str) -> Iterator[tuple[str, bool]]:
 
 def _depends(text: str, start: int, end: int) -> bool:
     """Whether a text names a replacement for one purpose only, with doubt, or with another call than before."""
-    return _CONDITION.search(text, 0, start) is not None or _OTHERWISE.search(text, 0, end + _NEAR) is not None
+    return is_conditional(text, start) or _OTHERWISE.search(text, 0, end + _NEAR) is not None
+
+
+def is_conditional(text: str, start: int) -> bool:
+    """Whether what a text says from a place on is for one purpose only, or in doubt."""
+    return _CONDITION.search(text, 0, start) is not None
 
 
 def find_replacement(text: str, near: Symbol, names: ReleaseNames) -> StatedReplacement | None:

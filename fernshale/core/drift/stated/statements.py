@@ -19,6 +19,7 @@ from fernshale.core.drift.stated.between import ReleaseBetween
 from fernshale.core.drift.stated.passed_on import passed_call
 from fernshale.core.drift.stated.removals import Removals
 from fernshale.core.drift.stated.replacements import ReleaseNames, find_replacement, forwards_to
+from fernshale.core.drift.stated.stated_calls import metavariables, stated_call
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 # Minimum share, 0..1, of a candidate's score from likeness for which its statement and its likeness support each other.
@@ -133,6 +134,9 @@ def stated_candidate(
     symbol: Symbol, scope: tuple[str, ...], text: str, who: str, names: ReleaseNames
 ) -> SymbolCandidate | None:
     """Return the replacements that a text about a symbol names; `scope` is the new scope of its owner."""
+    evidence = (english("{who}: {words}", who=who, words=short(text)),)
+    if text and (call := stated_call(text, symbol, names)) is not None:
+        return SymbolCandidate(call.target, STATED if call.is_whole else STATED_WITH_MORE, evidence, call=call.text)
     stated = find_replacement(text, symbol, names) if text else None
     if stated is None:
         return None
@@ -147,9 +151,7 @@ def stated_candidate(
     is_member = symbol.kind in ("method", "field") and stated.symbol.kind in ("method", "field")
     if is_member and stated.is_plain and stated.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
         score *= SHARE_OTHER_KIND  # a member of that name, but nothing says that it is this one
-    return SymbolCandidate(
-        stated.symbol, score, (english("{who}: {words}", who=who, words=short(text)),), stated.written
-    )
+    return SymbolCandidate(stated.symbol, score, evidence, stated.written)
 
 
 def _passed_on(symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames) -> SymbolCandidate | None:
@@ -182,7 +184,13 @@ def _forwarded(symbol: Symbol, names: ReleaseNames) -> SymbolCandidate | None:
 def with_call(
     candidate: SymbolCandidate, symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames
 ) -> SymbolCandidate:
-    """Return the candidate with the call that `symbol` makes, if it is another one; `scope` is the new scope of its members."""
+    """Return the candidate with the call that `symbol` makes, if it is another one; `scope` is the new scope of its members.
+
+    A call that was stated for other parameters than those of `symbol` is none.
+    """
+    if candidate.call:
+        has_all = set(metavariables(candidate.call)) <= {"it", *(item.name for item in symbol.given)}
+        return candidate if has_all else replace(candidate, call="", score=min(candidate.score, STATED_WITH_MORE))
     passed = passed_call(symbol, scope, names)
     if passed is None or passed.is_plain or passed.target.path != candidate.symbol.path:
         return candidate
