@@ -12,13 +12,15 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.lock import Held, locked
 from fernshale.core.base.quantities import seconds
 from fernshale.core.base.texts import count, tr
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
-from fernshale.core.build.causes import find_causes
+from fernshale.core.build.causes import Cause, find_causes
 from fernshale.core.build.known_errors import split_known
+from fernshale.core.build.message_patterns import MISSING
 from fernshale.core.build.owners import find_owners
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_log
@@ -31,6 +33,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.fix_settings import attempts_per_build
 from fernshale.core.crossing.record.last_build import LAST_BUILD
 from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.rules.sources import leg_rules
 from fernshale.core.crossing.stages.build.attempt_copy import AttemptCopy
 from fernshale.core.crossing.stages.build.attempts import (
     ATTEMPTS,
@@ -94,6 +97,7 @@ def try_proposals(crossing: Crossing, budget: AttemptBudget, work: Work) -> Atte
         ) from error
 
 
+_WORD = lazy_pattern(r"\w+")
 # The edits of some fixes by file.
 _ByFile = Mapping[TreePath, list[CodeEdit]]
 
@@ -121,6 +125,11 @@ class _Trying:
         }
         self._alone: deque[tuple[str, Fix]] = deque()
         self._before = _errors_of(view)
+        changes = (item for item in leg_rules(self._scan, crossing, work).changes if item.old is not None)
+        # Names that the new release does not have any more under their old owners.
+        self._gone = frozenset(
+            item.old.name for item in changes if item.old and (item.new is None or item.new.name != item.old.name)
+        )
         self._reuse(view, crossing.read(ATTEMPTS))
         self._seen = fingerprint(crossing, self._scan, NOT_BUILT)
         self._builds = 0
@@ -233,8 +242,15 @@ class _Trying:
                     found.append((ErrorAt(cause.key, place.file, place.line), ()))
                 else:
                     at = ErrorAt(cause.key, place.file, edited.before(place.line))
-                    found.append((at, edited.edits_at(place.line)))
+                    edits_here = edited.edits_at(place.line)
+                    found.append((at, () if self._was_hidden(cause, edits_here) else edits_here))
         return found
+
+    def _was_hidden(self, cause: Cause, edits: Sequence[CodeEdit]) -> bool:
+        """Whether an error is about another name that the release lost, which the compiler only now gets to: in a chain of calls it
+        stops at the first."""
+        written = {word for edit in edits for word in _WORD.findall(edit.new)}
+        return cause.kind in MISSING and cause.symbol in self._gone and cause.symbol not in written
 
     def _text_of(self, path: TreePath) -> str:
         return self._scan.read(path) or ""

@@ -70,6 +70,23 @@ def test_a_proposal_that_brings_errors_is_not_offered_first(tree: Tree) -> None:
     assert 0.6 < found["to-ignite"].confidence < 0.9 and found["to-kindle"].confidence < 0.2
 
 
+def test_what_a_compiler_only_gets_to_behind_a_right_name_is_not_held_against_it(tree: Tree) -> None:
+    """Of a chain of calls it reports the first that is missing."""
+    lamp = "struct Lamp {{ Lamp& {0}(int power); Lamp& {1}(int hour, int minute); Lamp& moor(); }};\n"
+    old, new = lamp.format("light", "dim"), lamp.format("ignite", "extinguish")
+    code = '#include "rush.hpp"\nvoid f(Lamp& lamp) {\n    lamp.light(3).dim(4, 5);\n}\n'
+    crossing = begin_engine(tree, {"include/rush.hpp": old}, {"include/rush.hpp": new}, {"src/a.cpp": code}, _BUILD)
+    with crossing.acting():
+        keep_rules(crossing, [_rename("ignite", 0.6), _rename("moor", 0.5)])
+    for key, option in (("engine:sites", "apply"), ("build:run", "build")):
+        act(crossing, key, option)
+    try_proposals(crossing, AttemptBudget(), Work())
+    found = _fixes(crossing, "light")
+    assert found["to-ignite"].tried == "tried: clears 1 of 1, brings none"
+    # An error of its own is one, too.
+    assert found["to-ignite"].confidence > 0.8
+
+
 def test_what_a_compiler_cannot_judge_gains_no_confidence(tree: Tree) -> None:
     rule = RewriteRule(
         "drop", "", title="snuff is quench", pattern="snuff($room, $hour)", replacement="quench($room)", confidence=0.5
