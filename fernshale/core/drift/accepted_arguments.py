@@ -6,11 +6,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from fernshale.core.base.languages import ENDINGS
+from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.declarations import plain_type, renamed_type
 from fernshale.core.drift.symbols import Parameter, Symbol
 
 # Languages in which types are notes for readers and checkers.
 _UNTYPED = ENDINGS["python"]
+# A type parameter by its usual names, and what only has to have a trait.
+_ANY_TYPE = lazy_pattern(r"[&\s]*(?:[A-Z]\d?|impl\b.*)")
 
 
 def signatures_of(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapping[str, str]) -> tuple[str, ...]:
@@ -39,6 +42,8 @@ def _written(item: Parameter, before: Sequence[Parameter], file: str, types: Map
     is_typed = bool(item.type) and not file.endswith(_UNTYPED)
     known = [mine for mine in before if mine.type]
     now = plain_type(item.type)
+    # A parameter of any type takes what a compiler lets it take.
+    is_typed = is_typed and _ANY_TYPE.fullmatch(item.type.strip()) is None
     has_other_kind = is_typed and bool(known) and all(renamed_type(mine.type, types) != now for mine in known)
     is_open = item.name.startswith("*") or item.type.endswith("...") or item.name.startswith("...")
     name = item.name if item.name.startswith("*") else "*" if is_open else item.name or "_"

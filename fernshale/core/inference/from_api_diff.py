@@ -331,13 +331,13 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
         words = english("{why}; takes its arguments at other places", why=why)
         yield reorder_rule(old, new, f"{id}-order", now, words, score)
         score, why = score * SHARE_OTHER_KIND, words
-    changes_class = (
-        old.is_of_class and old.scope != new.scope and (new.is_of_class or new.kind in ("function", "constant"))
-    )
-    if (old.kind in ("method", "field") and not changes_class) or old.scope == new.scope:
+    stays = _stays_in_class(old, new, leg.types)
+    changes_class = old.is_of_class and not stays and (new.is_of_class or new.kind in ("function", "constant"))
+    is_member = old.kind in ("method", "field") or (old.kind == "enumerator" and stays and old.name != new.name)
+    if (is_member and not changes_class) or old.scope == new.scope:
         # The name alone may be another's, too: it is changed where a tool names it.
         if old.name != now:
-            of = ".".join(old.scope) if old.kind in ("method", "field") else ""
+            of = ".".join(old.scope) if is_member else ""
             yield RenameRule(
                 id, why, old=old.name, new=now, of=of, confidence=score, named=True,
                 signatures=candidate.signatures, imports=imports if imports in re.split(r"::|\.", now) else "", text=line,
@@ -372,6 +372,14 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
                 named=True,
                 signatures=candidate.signatures,
             )
+
+
+def _stays_in_class(old: Symbol, new: Symbol, types: Mapping[str, str]) -> bool:
+    """Whether two static members or values are of one class, which may have another name (`types`) or be in another module now."""
+    are_members = (old.is_of_class and new.is_of_class) or old.kind == new.kind == "enumerator"
+    if not are_members or not old.scope or not new.scope:
+        return False
+    return old.scope == new.scope or types.get(old.scope[-1], old.scope[-1]) == new.scope[-1]
 
 
 def _with_paths(call: str, new: Symbol, after: Path) -> str:

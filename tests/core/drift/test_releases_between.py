@@ -55,6 +55,30 @@ def test_statements_of_several_releases_are_followed_one_after_the_other(tree: T
     assert [text.split(",")[0] for text in change.candidates[0].evidence[:2]] == ["release-1", "release-2"]
 
 
+def test_a_class_that_moved_to_another_module_is_the_same_for_what_is_said_of_its_members(tree: Tree) -> None:
+    said = (
+        '        """Dims it.\n\n        .. deprecated:: 1.6\n           Use ``shade(by=power)`` instead.\n        """\n'
+    )
+    old = "class Lamp:\n    def dim(self, level):\n        return self.power - level\n"
+    shade = "    def shade(self, by=1):\n        return compute(self, by)\n"
+    between = f"class Lamp:\n    def dim(self, power):\n{said}        return self.power\n{shade}"
+    files = {
+        "old": {"lamp.py": old},
+        "between": {"lamps/core.py": between},
+        "new": {"lamps/core.py": f"class Lamp:\n{shade}"},
+    }
+    folders = {name: tree(name, listed) for name, listed in files.items()}
+    places = ReleasePlaces(folders["old"], folders["new"], (("between", folders["between"]),))
+    (change,) = (item for item in compare_releases(places, "", Work()) if item.kind == "renamed")
+    assert (change.candidates[0].symbol.name, change.candidates[0].call) == ("shade", "$it.shade(by=$level)")
+    # Where two classes have that name, nothing tells which one it is.
+    tree("between", {"lamps/other.py": between})
+    changes = compare_releases(
+        ReleasePlaces(folders["old"], folders["new"], (("again", folders["between"]),)), "", Work()
+    )
+    assert not any(candidate.call for item in changes for candidate in item.candidates)
+
+
 def test_a_replacement_that_the_new_release_does_not_have_is_no_answer(tree: Tree) -> None:
     changes = _changes(tree, _OLD, _WITH_WARNING, "def pier():\n    return 1\n")
     assert [(item.kind, item.candidates) for item in changes if item.old and item.old.name == "low"] == [

@@ -36,9 +36,16 @@ class ReleaseBetween:
     def removals(self) -> Removals:
         return Removals(self.symbols)
 
-    def declarations(self, path: tuple[str, ...]) -> Sequence[Symbol]:
-        """The public declarations at a path."""
-        return tuple(item for item in self.names.named(path[-1]) if item.path == path)
+    def declarations(self, symbol: Symbol) -> Sequence[Symbol]:
+        """The public declarations of a symbol of the old release: at its path, else the only ones of its name and kind, which
+        for a member are those of a class with the name of its own."""
+        named = self.names.named(symbol.name)
+        there = tuple(item for item in named if item.path == symbol.path)
+        owner = symbol.scope[-1:] if symbol.is_of_class else ()
+        alike = there or tuple(
+            item for item in named if item.kind == symbol.kind and item.scope[len(item.scope) - len(owner) :] == owner
+        )
+        return alike if len({item.path for item in alike}) == 1 else ()
 
 
 def releases_to_read(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -25,7 +26,7 @@ from fernshale.core.drift.symbols import CONTAINER, Symbol
 # Minimum share, 0..1, of a candidate's score from likeness for which its statement and its likeness support each other.
 _MIN_LIKENESS = 0.75
 _VALUES = ("field", "constant", "enumerator")
-# Minimum score of a statement that comes before all likeness.
+# Minimum score of a statement that comes before all likeness, and of a candidate whose own replacement is meant.
 _MIN_SURE = 0.5
 
 
@@ -42,7 +43,11 @@ class Statements:
     ) -> tuple[SymbolCandidate, ...]:
         """Return the candidates for an old symbol with the stated one first; `scope` is the new scope of its owner."""
         # A symbol of the same name may exist elsewhere, and be deprecated there, too.
-        stayed = (item.symbol.deprecated for at, item in enumerate(found) if not at or item.symbol.name == symbol.name)
+        stayed = (
+            item.symbol.deprecated
+            for at, item in enumerate(found)
+            if (not at and item.score >= _MIN_SURE) or item.symbol.name == symbol.name
+        )
         top = (
             stated_candidate(symbol, scope, symbol.deprecated, english("the old release says"), self.names)
             or stated_candidate(
@@ -106,7 +111,7 @@ def _stated_by(
     release: ReleaseBetween, symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames
 ) -> SymbolCandidate | None:
     """Return the replacement, one of `names`, that a release between the two states for a symbol of the old one."""
-    declared = release.declarations(symbol.path)
+    declared = release.declarations(symbol)
     for item in declared:
         found = (
             stated_candidate(
@@ -116,10 +121,18 @@ def _stated_by(
             or _forwarded(item, names)
         )
         if found is not None:
-            return found
+            return replace(found, call=_with_names(found.call, item, symbol))
     if declared:
         return None
     return _stated_removal(symbol, scope, release.removals, english("{label}, in between,", label=release.label), names)
+
+
+def _with_names(call: str, stated: Symbol, symbol: Symbol) -> str:
+    """A call for the parameters of one declaration with those of another one that has as many."""
+    if len(stated.given) != len(symbol.given):
+        return call
+    names = {one.name: other.name for one, other in zip(stated.given, symbol.given, strict=True)}
+    return re.sub(r"\$(\w+)", lambda found: f"${names.get(found[1], found[1])}", call)
 
 
 def _stated_removal(
