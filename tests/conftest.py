@@ -83,6 +83,11 @@ def not_root() -> Iterator[None]:
         os.seteuid(0)
 
 
+# Whole programs, kills and rehearsals, which take seconds each.
+_LONG = ("tests/test_sample.py", "tests/test_other_engines.py", "tests/faults/", "tests/hostile/", "tests/core/crossing/flow/",
+         "tests/app/test_translations.py")  # fmt: skip
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """What takes longest goes first, so that no processor waits for it at the end."""
-    items.sort(key=lambda item: "test_sample" not in item.nodeid and "test_other_engines" not in item.nodeid)
+    items.sort(key=lambda item: not item.nodeid.startswith(_LONG))

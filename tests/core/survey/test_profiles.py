@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 import regex
 
+from fernshale.core.base import bounded_regex
 from fernshale.core.base.bounded_regex import Budget, RunsAway, search
 from fernshale.core.base.errors import FormatError, ProjectError
 from fernshale.core.base.work import CancelToken, Work
@@ -142,8 +143,9 @@ def test_a_placeholder_without_a_value_is_told(tmp_path: Path, token: CancelToke
 
 
 def test_a_pattern_that_runs_away_ends_with_a_word_and_harms_nothing(
-    tree: Tree, tmp_path: Path, token: CancelToken
+    tree: Tree, tmp_path: Path, token: CancelToken, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    monkeypatch.setattr(bounded_regex, "LIMIT_S", 0.3)
     hard = "a" * 4000 + "!"
     with pytest.raises(RunsAway, match="takes too long on"):
         search("(a|aa)+$", hard)
