@@ -30,7 +30,7 @@ from fernshale.core.drift.stated.between import ReleaseBetween
 from fernshale.core.drift.stated.passed_on import outside_names, passed_call, passed_overload
 from fernshale.core.drift.stated.removals import Removals
 from fernshale.core.drift.stated.replacements import ReleaseNames, forwards_to
-from fernshale.core.drift.stated.statements import Statements, short, stated_candidate, with_call
+from fernshale.core.drift.stated.statements import Statements, for_parameters_of, short, stated_candidate, with_call
 from fernshale.core.drift.stated.unchanged_names import names_in_unchanged_files
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
 from fernshale.core.drift.value_equality import Constants, is_same_value
@@ -456,6 +456,8 @@ def _newly_deprecated(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Side
         # The call that a body makes is written with the names of its own parameters.
         given = [item.name for item in fresh.given]
         before = next((item for item in old if [each.name for each in item.given] == given), old[0])
+        if stated is not None:
+            stated = for_parameters_of(stated, fresh, before)
         if stated is not None and [each.name for each in before.given] == given:
             stated = with_call(stated, fresh, fresh.scope, sides.stated.names)
         candidates: tuple[SymbolCandidate, ...] = () if stated is None else (stated,)

@@ -1,7 +1,7 @@
 """The messages of a log: lines that are equal except for numbers, times, addresses and ids.
 
-Logs can be large, so the work is done once for each shape of line: replacing all digits by one letter is fast, and the patterns
-are applied only to the few shapes that result.
+Logs can be large, so the work is done once for each shape of line: with all digits the same and no addresses, few different lines
+are left, and only these are compared by the patterns.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 
 MASK = "‹#›"
 _DIGITS = bytes.maketrans(b"123456789", b"000000000")
-_ADDRESS = lazy_pattern(rb"0x[0-9a-f]+")
+_NUMBER = lazy_pattern(rb"0+")
 _HEX = lazy_pattern(rb"\b(?=[a-f]*0[0-9a-f]*[a-f]|[a-f]+0)[0-9a-f]{6,}\b")
 _VOLATILE = regex.compile(
     r"""(?ix)
@@ -72,12 +72,12 @@ def read_messages(log: bytes | Sequence[str], shape: LogShape) -> Messages:
     import numpy as np
 
     data = log if isinstance(log, bytes) else "\n".join(log).encode("utf-8", "surrogateescape")
-    data = data.replace(b"\r\n", b"\n")
+    data = data.replace(b"\r\n", b"\n") if b"\r\n" in data else data
     budget = Budget()
     ends = np.flatnonzero(np.frombuffer(data, np.uint8) == ord("\n"))
     if data and not data.endswith(b"\n"):
         ends = np.append(ends, len(data))
-    shapes, order = _numbered(_shapes(data)[: len(ends)])
+    shapes, order = _numbered(_lines_without_digits(data)[: len(ends)])
     # The numbers are in the order of the first lines; of all that are written to one place, the last one counts.
     first = np.zeros(len(shapes), np.int64)
     first[order[::-1]] = np.arange(len(order))[::-1]
@@ -86,7 +86,7 @@ def read_messages(log: bytes | Sequence[str], shape: LogShape) -> Messages:
     by_key: dict[bytes, int] = {}
     samples: list[tuple[int, str]] = []
     final = []
-    for key, line in zip(_without_addresses(shapes), first.tolist(), strict=True):
+    for key, line in zip(_without_numbers(shapes), first.tolist(), strict=True):
         known = by_key.get(key)
         if known is None:
             start = int(ends[line - 1]) + 1 if line else 0
@@ -104,17 +104,22 @@ def read_messages(log: bytes | Sequence[str], shape: LogShape) -> Messages:
     return Messages(of, messages.tolist())
 
 
-def _shapes(data: bytes) -> list[bytes]:
-    """The lines with every number as one digit; whole texts are changed at once, which costs a few ns a letter."""
+def _lines_without_digits(data: bytes) -> list[bytes]:
+    """The lines with every digit as 0, and every digit of addresses, of which nearly all have the usual prefix."""
     import numpy as np
 
-    letters = np.frombuffer(data.translate(_DIGITS), np.uint8)
-    is_digit = letters == ord("0")
-    kept = ~is_digit
-    kept[1:] |= ~is_digit[:-1]
-    kept[:1] = True
-    shortened: bytes = letters[kept].tobytes()
-    return shortened.split(b"\n")
+    data = data.translate(_DIGITS)
+    if b"0x" not in data:
+        return data.split(b"\n")
+    letters = np.frombuffer(data, np.uint8).copy()
+    at = np.flatnonzero((letters[:-1] == ord("0")) & (letters[1:] == ord("x"))) + 2
+    is_hex = np.isin(np.arange(256), list(b"0abcdef"))
+    # All addresses at once, from digit to digit.
+    while len(at := at[at < len(letters)]):
+        at = at[is_hex[letters[at]]]
+        letters[at] = ord("0")
+        at = at + 1
+    return letters.tobytes().split(b"\n")
 
 
 def _numbered(lines: list[bytes]) -> tuple[list[bytes], Integers]:
@@ -125,12 +130,11 @@ def _numbered(lines: list[bytes]) -> tuple[list[bytes], Integers]:
     return list(different), np.fromiter(map(numbers.__getitem__, lines), np.int64, len(lines))
 
 
-def _without_addresses(shapes: list[bytes]) -> list[bytes]:
-    """Mask addresses and hexadecimal ids in the shapes."""
+def _without_numbers(shapes: list[bytes]) -> list[bytes]:
+    """The shapes with every number as one digit, whatever its length, and without hexadecimal ids."""
     if not shapes:
         return []
-    # Most ids have the usual prefix: without them, few different shapes are left for the slow pattern.
-    some, order = _numbered(_ADDRESS.sub(b"0x0", b"\n".join(shapes)).split(b"\n"))
+    some, order = _numbered(_NUMBER.sub(b"0", b"\n".join(shapes)).split(b"\n"))
     masked = _HEX.sub(b"0", b"\n".join(some)).split(b"\n")
     return [masked[number] for number in order.tolist()]
 

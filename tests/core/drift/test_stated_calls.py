@@ -130,3 +130,22 @@ def test_types_of_a_shown_call_are_written_as_users_of_the_crate_do(tree: Tree) 
         "fn go(lamp: Lamp) { lamp.parser(wick::build::Values::new(3)); }\n"
     )
     assert rule.confidence < 0.9
+
+
+@pytest.mark.parametrize(("own", "call"), [("name: u8", "$it.get_one($name, 0)"), ("name: u8, more: u8", ""), ("", "")])
+def test_what_a_new_release_says_of_its_own_parameters_is_for_those_at_their_places(
+    tree: Tree, own: str, call: str
+) -> None:
+    cargo = '[package]\nname = "wick"\n'
+    get = "    pub fn get_one(&self, id: u8, of: u8) -> u8 { id }\n"
+    said = '    #[deprecated(note = "Replace `m.name_of(...)` with `m.get_one(..., 0)`")]\n    pub fn name_of(&self, id: u8) -> u8 { 2 }\n'
+    old = f"    pub fn name_of(&self{', ' if own else ''}{own}) -> u8 {{ 1 }}\n"
+    sides = (
+        tree(side, {"Cargo.toml": cargo, "src/lib.rs": f"pub struct Lamps;\nimpl Lamps {{\n{get}{more}}}\n"})
+        for side, more in (("old", old), ("new", said))
+    )
+    before, after = sides
+    changes = changes_between(before, after)
+    (change,) = (item for item in changes if item.kind == "deprecated")
+    assert change.candidates[0].call == call
+    guess_rules(changes, before, after, "t", ())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 
 import pytest
 from hypothesis import given
@@ -10,7 +11,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.bounded_regex import Budget
 from fernshale.core.profile.model import LogShape, SeverityRule
-from fernshale.core.trial import log_diff
+from fernshale.core.trial import log_diff, log_messages
 from fernshale.core.trial.log_diff import compare_logs
 from fernshale.core.trial.log_messages import literal_parts, read_messages, template_of
 
@@ -37,6 +38,13 @@ def test_two_runs_that_say_the_same_do_not_differ(words: list[str], one: int, ot
     second = [_line(word, random.Random(other)) for word in words]
     found = compare_logs(first, second, _PLAIN)
     assert found.differences == () and all(line.sign == "same" for line in found.lines)
+
+
+@given(st.text("0x19afgX \n", max_size=60))
+def test_digits_of_numbers_and_of_addresses_are_one(text: str) -> None:
+    data = re.sub("[1-9]", "0", text).encode()
+    plain = re.sub(rb"(?<=0x)[0-9a-f]+", lambda found: b"0" * len(found[0]), data)
+    assert log_messages._lines_without_digits(text.encode()) == plain.split(b"\n")
 
 
 @given(

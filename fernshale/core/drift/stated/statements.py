@@ -20,7 +20,7 @@ from fernshale.core.drift.stated.between import ReleaseBetween
 from fernshale.core.drift.stated.passed_on import passed_call
 from fernshale.core.drift.stated.removals import Removals
 from fernshale.core.drift.stated.replacements import ReleaseNames, find_replacement, forwards_to
-from fernshale.core.drift.stated.stated_calls import metavariables, stated_call
+from fernshale.core.drift.stated.stated_calls import stated_call
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 # Minimum share, 0..1, of a candidate's score from likeness for which its statement and its likeness support each other.
@@ -121,18 +121,22 @@ def _stated_by(
             or _forwarded(item, names)
         )
         if found is not None:
-            return replace(found, call=_with_names(found.call, item, symbol))
+            return for_parameters_of(found, item, symbol)
     if declared:
         return None
     return _stated_removal(symbol, scope, release.removals, english("{label}, in between,", label=release.label), names)
 
 
-def _with_names(call: str, stated: Symbol, symbol: Symbol) -> str:
-    """A call for the parameters of one declaration with those of another one that has as many."""
+def for_parameters_of(candidate: SymbolCandidate, stated: Symbol, symbol: Symbol) -> SymbolCandidate:
+    """A candidate whose call has the parameters of one declaration, for another one: with the names that are at their places
+    there. A call of another number of parameters is none, and the new name alone is unsure."""
+    if not candidate.call:
+        return candidate
     if len(stated.given) != len(symbol.given):
-        return call
+        return replace(candidate, call="", score=min(candidate.score, STATED_WITH_MORE))
     names = {one.name: other.name for one, other in zip(stated.given, symbol.given, strict=True)}
-    return re.sub(r"\$(\w+)", lambda found: f"${names.get(found[1], found[1])}", call)
+    call = re.sub(r"\$(\w+)", lambda found: f"${names.get(found[1], found[1])}", candidate.call)
+    return replace(candidate, call=call)
 
 
 def _stated_removal(
@@ -197,13 +201,9 @@ def _forwarded(symbol: Symbol, names: ReleaseNames) -> SymbolCandidate | None:
 def with_call(
     candidate: SymbolCandidate, symbol: Symbol, scope: tuple[str, ...], names: ReleaseNames
 ) -> SymbolCandidate:
-    """Return the candidate with the call that `symbol` makes, if it is another one; `scope` is the new scope of its members.
-
-    A call that was stated for other parameters than those of `symbol` is none.
-    """
+    """Return the candidate with the call that `symbol` makes, if it is another one; `scope` is the new scope of its members."""
     if candidate.call:
-        has_all = set(metavariables(candidate.call)) <= {"it", *(item.name for item in symbol.given)}
-        return candidate if has_all else replace(candidate, call="", score=min(candidate.score, STATED_WITH_MORE))
+        return candidate
     passed = passed_call(symbol, scope, names)
     if passed is None or passed.is_plain or passed.target.path != candidate.symbol.path:
         return candidate
