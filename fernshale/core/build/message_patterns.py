@@ -12,6 +12,9 @@ from dataclasses import dataclass
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.base.texts import marked
 
+_IN_BACKTICKS = lazy_pattern(r"`[^`]*`")
+# A name after a quote that is not followed by another one, as that of a character is.
+_LIFETIME = lazy_pattern(r"'\w+\b(?!')(?:,\s*|\s+)?")
 _QUOTES = str.maketrans({"‘": "'", "’": "'", "`": "'", "´": "'", "“": "'", "”": "'", '"': "'"})
 
 HEADER, NAME, MEMBER, TYPE = (
@@ -51,7 +54,9 @@ class Wording:
 
 
 def plain_quotes(message: str) -> str:
-    """`message` with every kind of quote made a straight single one."""
+    """`message` with every kind of quote made a straight single one, and no others inside: Rust's lifetimes are left out."""
+    if "`" in message and "'" in message:
+        message = _IN_BACKTICKS.sub(lambda found: _LIFETIME.sub("", found[0]).replace("<>", ""), message)
     return message.translate(_QUOTES)
 
 

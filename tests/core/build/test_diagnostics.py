@@ -14,7 +14,7 @@ import pytest
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import find_causes
-from fernshale.core.build.diagnostics import Diagnostic
+from fernshale.core.build.diagnostics import Diagnostic, SourcePlace
 from fernshale.core.build.message_patterns import WORDINGS, last_name
 from fernshale.core.build.owners import Owned, OwnerContext, find_owners
 from fernshale.core.build.path_mapping import ProjectFiles
@@ -462,3 +462,17 @@ def test_what_several_classes_lack_since_their_base_lost_it_is_one_cause() -> No
     errors = [Owned(item, "own", item.place) for item in read_diagnostics(lines, ())]
     causes = find_causes(errors, owner_of=lambda scope: "" if scope == "Quay" else "m::Actor")
     assert [(item.title, item.count) for item in causes] == [("m::Actor has no moor", 2), ("Quay has no moor", 1)]
+
+
+@pytest.mark.parametrize(
+    ("message", "scope", "symbol"),
+    [
+        ("no method named `moor` found for struct `Pier<'_, '_>` in the current scope", "Pier", "moor"),
+        ("no method named `moor` found for reference `&'a Pier<'a, u8>` in the current scope", "Pier", "moor"),
+        ("no method named `moor` found for struct `Pier` in the current scope", "Pier", "moor"),
+    ],
+)
+def test_lifetimes_are_no_part_of_a_type(message: str, scope: str, symbol: str) -> None:
+    at = SourcePlace("src/a.rs", 1)
+    (cause,) = find_causes([Owned(Diagnostic(at, "error", "E0599", message, "compiler"), "own", at)])
+    assert (cause.scope, cause.symbol) == (scope, symbol)

@@ -187,9 +187,12 @@ def _build(overview: Overview) -> _Parts:
     parts = _toned(tr_parts("Round {number}: {errors}", number=str(last.number), errors=errors), errors="strong")
     if len(view.rounds) > 1:
         before = view.rounds[-2].total
-        change = (
-            tr(", down from {total}", total=before) if last.total <= before else tr(", up from {total}", total=before)
-        )
+        if last.total == before:
+            change = tr(", as many as before")
+        elif last.total < before:
+            change = tr(", down from {total}", total=before)
+        else:
+            change = tr(", up from {total}", total=before)
         parts.append(("plain", change))
     if last.known:
         parts.append(("plain", tr("; {known} more were there before", known=last.known)))
