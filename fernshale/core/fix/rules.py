@@ -614,8 +614,8 @@ class LinesRule(Rule):
 
     @property
     def _effect(self) -> str:
-        first = self.changes[0]
-        return f"{_short(first.old)} → {_short(first.new)}"
+        old, new = _changed_words(self.changes[0].old, self.changes[0].new)
+        return f"{_short(old)} → {_short(new) or 'nothing'}"
 
     @property
     def symbols(self) -> tuple[str, ...]:
@@ -683,6 +683,16 @@ AnyRule = Annotated[
     | SwitchOffRule | LinesRule | RenameIdRule | DataRule | DeleteRule,
     ByKind(),
 ]  # fmt: skip
+
+
+def _changed_words(old: str, new: str) -> tuple[str, str]:
+    """What two lines differ in, with the rest of the words that it is part of."""
+    words = [re.findall(r"\S+|\s+", line) for line in (old, new)]
+    while all(words) and words[0][0] == words[1][0]:
+        words = [line[1:] for line in words]
+    while all(words) and words[0][-1] == words[1][-1]:
+        words = [line[:-1] for line in words]
+    return "".join(words[0]), "".join(words[1])
 
 
 def _short(code: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -38,3 +39,15 @@ def test_a_line_that_reads_differently_and_another_file_are_left() -> None:
 def test_names_are_changed_whole() -> None:
     (edit,) = find_edits(_rule(LineChange(_PATH, 1, "lamp.glowing()", "lamp.glow()")), _PATH, "lamp.glowing()\n")
     assert (edit.old, edit.new) == ("glowing", "glow")
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "name"),
+    [
+        ('    .short("v").long()', "    .short('v').long()", ".short(\"v\").long() → .short('v').long()"),
+        ("fn go() -> App<'a, 'b> {", "fn go() -> App<'a> {", "App<'a, 'b> → App<'a>"),
+        ("return move x;", "return x;", "move → nothing"),
+    ],
+)
+def test_it_is_called_by_what_changes(old: str, new: str, name: str) -> None:
+    assert _rule(LineChange(_PATH, 1, old, new)).name == name
