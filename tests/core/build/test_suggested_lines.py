@@ -47,6 +47,7 @@ def test_a_changed_line_is_read_with_its_old_text(below: list[str], found: list[
         ["help: much", "    |", "  7 -     .short(\"v\")", "...", "  7 +     .short('v')"],
         ["help: there is a method `shore` with a similar name", "    |", "  7 -     .short(\"v\")", "  7 +     .shore(\"v\")"],
         ["help: in the other file", "   --> src/lib.rs:7:1", "    |", "  7 -     .short(\"v\")", "  7 +     .short('v')"],
+        ["help: provide the argument", "    |", "  7 |     .short(\"v\"/* , u8 */)", "    |               +++++++++"],
         # Marks below a line that is not the one of the error.
         ["help: borrow it", "    |", "  7 |     .shore(&\"v\")", "    |            +"],
     ],

@@ -66,6 +66,7 @@ def test_a_shown_call_becomes_a_form_for_all_arguments(symbol: Symbol, text: str
         (_OF, "Replace `m.of(...)` with `m.get(..., 0)` when it is lit, and `m.shine(..., 1)` when not"),
         (_OF, "Replaced with either `Lamp::get(..., 0)` or `Lamp::shine(..., 0)`"),
         (_OF, "Replaced with `Lamp::get(...)`"),
+        (_OF, "Replace `m.of(...)` with `m.get(..., 0)` to have its name"),
         # A call that the release does not have any more is left out, and a type may need an import.
         (_OF, "Replace `m.of(...)` with `m.get(..., 1).dim(true)`"),
         (_OF, "Replace `m.of(...)` with `m.get(Shade::of(...))`"),
@@ -93,6 +94,11 @@ def test_what_is_said_of_some_calls_or_not_whole_is_unsure(symbol: Symbol, text:
 )  # fmt: skip
 def test_a_form_that_loses_an_argument_or_is_of_no_call_is_none(symbol: Symbol, text: str) -> None:
     assert stated_call(text, symbol, _NAMES) is None
+
+
+def test_a_module_before_the_function_may_have_another_name_in_the_file() -> None:
+    found = stated_call("use `wk.shine_all(power, lamp)`", _LIGHT, _NAMES)
+    assert found is not None and (found.text, found.is_whole) == ("wk.shine_all($power, $lamp)", False)
 
 
 def test_calls_are_written_as_the_old_release_says(tree: Tree) -> None:

@@ -15,6 +15,7 @@ from fernshale.core.base.parse_errors import load_json
 from fernshale.core.base.texts import tr
 from fernshale.core.build.diagnostics import Diagnostic, Note, Severity, SourcePlace, SuggestedLine
 from fernshale.core.build.reading.multiline import with_reason
+from fernshale.core.build.reading.suggested_lines import has_gap
 
 # A document that is not whole after so many characters is none.
 _MAX_CHARACTERS = 256_000_000
@@ -212,7 +213,7 @@ def _suggested_lines(child: dict[str, Any]) -> tuple[SuggestedLine, ...]:
         old = shown[0]["text"]
         first, last = span["column_start"] - 1, span["column_end"] - 1
         found.append(SuggestedLine(_span_place(span), old, old[:first] + span["suggested_replacement"] + old[last:]))
-    return tuple(found)
+    return () if any(map(has_gap, found)) else tuple(found)
 
 
 def _span_place(span: dict[str, Any]) -> SourcePlace:

@@ -23,6 +23,8 @@ _CHANGED = lazy_pattern(r"^ *(?P<line>\d+) +(?P<sign>[-+~])(?: (?P<text>.*))?$")
 _LABEL = lazy_pattern(r"^ +[|│] .*?(?P<run>-+|\^+|~+) help: (?P<words>.*)$")
 # A name that is only spelled alike is a hint (see `build.suggestions`), and one that is referred to directly needs an import.
 _IN_PART = lazy_pattern(r"similar name|refer to it directly")
+# How a compiler shows a value that it does not know.
+_GAP = lazy_pattern(r"/\*|\btodo!|\bunimplemented!")
 _REPLACED_BY = lazy_pattern(r": `(?P<code>[^`]+)`$")
 
 
@@ -64,7 +66,7 @@ class SuggestionReader:
         for help_ in self._helps:
             lines = help_.changes(self._sources)
             found.append(tuple(_with_place(place, *line) for line in lines or ()))
-        return tuple(lines for lines in found if lines)
+        return tuple(lines for lines in found if lines and not any(map(has_gap, lines)))
 
 
 @dataclass
@@ -102,6 +104,11 @@ class _Help:
                 continue
             if "~" in marks["marks"] or old == kept:
                 yield number, old, new
+
+
+def has_gap(line: SuggestedLine) -> bool:
+    """Whether a suggestion has a place that a person has to fill in."""
+    return len(_GAP.findall(line.new)) > len(_GAP.findall(line.old))
 
 
 def line_offset(shown: str) -> int:

@@ -49,7 +49,7 @@ _ANY_ARGUMENT = lazy_pattern(r"(?<=[(,])\s*(?:\.\.\.|…)\s*(?=[,)])")
 _IDENTIFIER = lazy_pattern(r"[A-Za-z_]\w*")
 # A type or a value that the reader has to choose.
 _CHOSEN = lazy_pattern(r"<[^<>]*\b[A-Z]\b[^<>]*>|<\d+>|\.\.\.|…")
-_ON_CONDITION = lazy_pattern(r"[\s,;(]*(?:when|if|where|unless|or|for|in case|depending)\b", re.IGNORECASE)
+_ON_CONDITION = lazy_pattern(r"[\s,;(]*(?:when|if|where|unless|or|for|to|in case|depending)\b", re.IGNORECASE)
 # A sentence that begins with a purpose, also where the line before it has no full stop; and a choice.
 _FOR_SOME = lazy_pattern(r"\b(?:For|To|If|When|Where|Unless|In)\b[^.;!?`]*\Z")
 _CHOICE = lazy_pattern(r"\beither\b", re.IGNORECASE)
@@ -94,7 +94,9 @@ def stated_call(text: str, symbol: Symbol, names: ReleaseNames) -> StatedCall | 
             passed = ", ".join(f"${name}" for name in _given(symbol))
             is_plain = re.fullmatch(rf"(?:\$it\W+)?[\w.:]+\({re.escape(passed)}\)", kept) is not None
             whole, can_name = _qualified(kept, called.end("name"), symbol, names)
-            is_whole = is_exact and kept == shown and can_name and _is_for_all(text, found)
+            # A module may have another name, or none, in the files that call it.
+            is_at_hand = not front or re.split(r"\.|::", front)[-2] in symbol.scope
+            is_whole = is_exact and kept == shown and can_name and is_at_hand and _is_for_all(text, found)
             return StatedCall(target, "" if is_plain else whole, is_whole)
     return None
 
