@@ -10,7 +10,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.rules import LineChange, LinesRule
 
-_LINE = st.text("ab_1 .('\"\té", max_size=12)
+_LINE = st.text("ab_1 .('\"\té\f\u2028", max_size=12)
 _PATH = TreePath("src/a.rs")
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import accumulate
 
 from fernshale.core.fix.rules import LinesRule
 
@@ -11,13 +12,11 @@ def find(rule: LinesRule, path: str, text: str) -> Iterator[tuple[int, int, str]
     wanted = [change for change in rule.changes if change.file == path]
     if not wanted:
         return
-    starts, at = [], 0
-    lines = text.splitlines(keepends=True)
-    for line in lines:
-        starts.append(at)
-        at += len(line)
+    # Compilers count lines by this mark alone.
+    lines = text.split("\n")
+    starts = [0, *accumulate(len(line) + 1 for line in lines)]
     for change in wanted:
-        if change.line <= len(lines) and lines[change.line - 1].rstrip("\r\n") == change.old:
+        if change.line <= len(lines) and lines[change.line - 1].removesuffix("\r") == change.old:
             first, last = _differing(change.old, change.new)
             start = starts[change.line - 1]
             yield start + first, start + len(change.old) - last, change.new[first : len(change.new) - last]

@@ -60,10 +60,10 @@ def _change(line: SuggestedLine, scan: ProjectScan, context: OwnerContext) -> Li
     place = place_in_project(line.place, context)
     if place is None or place.line <= 0 or place.file not in scan.manifest.files:
         return None
-    lines = (scan.read(TreePath(place.file)) or "").splitlines()
+    lines = (scan.read(TreePath(place.file)) or "").split("\n")
     if place.line > len(lines):
         return None
-    there = lines[place.line - 1]
+    there = lines[place.line - 1].removesuffix("\r")
     if there.replace("\t", _TAB) != line.old:
         return None
     indent, shown = (text[: len(text) - len(text.lstrip())] for text in (there, line.old))
