@@ -103,3 +103,16 @@ def test_the_reason_at_the_code_belongs_to_a_message_that_says_nothing_without_i
         '    .short("v")',
         "    .short('v')",
     )
+
+
+def test_an_error_about_several_imports_is_one_for_each() -> None:
+    lines = [
+        "error[E0432]: unresolved imports `wick::Glow`, `wick::Shade`",
+        " --> src/a.rs:3:12",
+        "  |",
+        "3 | use wick::{Glow, Shade};",
+    ]
+    found = read_diagnostics(lines, ())
+    assert [(item.message, item.place.line) for item in found] == [
+        ("unresolved import `wick::Glow`", 3), ("unresolved import `wick::Shade`", 3)
+    ]  # fmt: skip

@@ -11,6 +11,7 @@ from fernshale.core.base.bounded_regex import Budget, RunsAway
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.build.diagnostics import Diagnostic, Note, SourcePlace, macro_use, merge_repeats, place_number
 from fernshale.core.build.reading.implied_errors import with_implied_errors
+from fernshale.core.build.reading.joined_errors import each_alone
 from fernshale.core.build.reading.line_patterns import (
     diagnostic_of,
     read_failure,
@@ -383,7 +384,7 @@ def read_diagnostics(lines: Iterable[str], patterns: Sequence[DiagnosticPattern]
             continue
         found += reader.feed(line)
     found += reader.finish()
-    return with_implied_errors(merge_repeats(found))
+    return with_implied_errors(merge_repeats(each_alone(found)))
 
 
 def read_include_chain(line: str) -> tuple[str, SourcePlace | None]:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from fernshale.core.base.work import many_values
 from fernshale.core.build.diagnostics import Diagnostic, Note, macro_use, merge_repeats
 from fernshale.core.build.reading.implied_errors import with_implied_errors
+from fernshale.core.build.reading.joined_errors import each_alone
 from fernshale.core.build.reading.line_patterns import read_usual
 from fernshale.core.build.reading.line_reader import (
     Reader,
@@ -52,7 +53,7 @@ def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagno
         for start, end in _sections(log):
             found += _read_section(log, start, end, reader)
         found += reader.finish()
-        return with_implied_errors(merge_repeats(found))
+        return with_implied_errors(merge_repeats(each_alone(found)))
 
 
 @dataclass(frozen=True, slots=True)

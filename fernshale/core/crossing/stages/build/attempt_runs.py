@@ -48,6 +48,7 @@ from fernshale.core.crossing.stages.build.attempts import (
 from fernshale.core.crossing.stages.build.build_runs import NOT_BUILT, known_errors
 from fernshale.core.crossing.stages.build.inspection import inspect_build
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix
+from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.fix.apply import CodeEdit, apply_edits
 from fernshale.core.survey.release_sites import read_project_text
 
@@ -126,10 +127,8 @@ class _Trying:
         self._alone: deque[tuple[str, Fix]] = deque()
         self._before = _errors_of(view)
         changes = (item for item in leg_rules(self._scan, crossing, work).changes if item.old is not None)
-        # Names that the new release does not have any more under their old owners.
-        self._gone = frozenset(
-            item.old.name for item in changes if item.old and (item.new is None or item.new.name != item.old.name)
-        )
+        # Names that the new release does not have any more under their old owners, or that are imported from elsewhere.
+        self._gone = frozenset(item.old.name for item in changes if item.old and _is_gone(item, item.old.name))
         self._reuse(view, crossing.read(ATTEMPTS))
         self._seen = fingerprint(crossing, self._scan, NOT_BUILT)
         self._builds = 0
@@ -260,6 +259,10 @@ class _Trying:
             return ""
         lines = read_project_text(self._copy.project, TreePath(file)).text.split("\n")
         return lines[line - 1] if 0 < line <= len(lines) else ""
+
+
+def _is_gone(change: ApiChange, name: str) -> bool:
+    return change.new is None or change.new.name != name or change.kind == "imported-from"
 
 
 def _worth_trying(item: CauseView) -> Sequence[Fix]:
