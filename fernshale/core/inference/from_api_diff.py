@@ -136,6 +136,11 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
             for item in changes
             if item.kind in ("removed", "renamed") and item.old is not None and item.old.kind in CONTAINER
         }.difference(certain),
+        {
+            item.old.path: item.new.path
+            for item in changes
+            if item.kind in ("renamed", "moved") and item.old and item.new and item.old.kind in CONTAINER
+        },
         usual_defaults(changes),
     )
     goes: set[str] = set()
@@ -194,7 +199,7 @@ def _add(rules: dict[str, Rule], rule: Rule) -> None:
 @dataclass(frozen=True, slots=True)
 class _Leg:
     """The folders of both releases, the paths of added symbols, the new names of renamed types, of all and of those that are
-    certain, the types that went without a certain successor, and the usual defaults."""
+    certain, the types that went without a certain successor, the new paths of classes, and the usual defaults."""
 
     before: Path
     after: Path
@@ -202,6 +207,7 @@ class _Leg:
     types: Mapping[str, str]
     certain_types: Mapping[str, str]
     lost_types: Collection[str]
+    classes: Mapping[tuple[str, ...], tuple[str, ...]]
     defaults: Defaults
 
     def members_of(self, name: str, near: Symbol) -> Sequence[Symbol]:
@@ -331,7 +337,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
         words = english("{why}; takes its arguments at other places", why=why)
         yield reorder_rule(old, new, f"{id}-order", now, words, score)
         score, why = score * SHARE_OTHER_KIND, words
-    stays = _stays_in_class(old, new, leg.types)
+    stays = _stays_in_class(old, new, leg.classes)
     changes_class = old.is_of_class and not stays and (new.is_of_class or new.kind in ("function", "constant"))
     is_member = old.kind in ("method", "field") or (old.kind == "enumerator" and stays and old.name != new.name)
     if (is_member and not changes_class) or old.scope == new.scope:
@@ -374,12 +380,10 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, leg: _Leg) -> 
             )
 
 
-def _stays_in_class(old: Symbol, new: Symbol, types: Mapping[str, str]) -> bool:
-    """Whether two static members or values are of one class, which may have another name (`types`) or be in another module now."""
+def _stays_in_class(old: Symbol, new: Symbol, classes: Mapping[tuple[str, ...], tuple[str, ...]]) -> bool:
+    """Whether two static members or values are of one class, which may have another path now (`classes`)."""
     are_members = (old.is_of_class and new.is_of_class) or old.kind == new.kind == "enumerator"
-    if not are_members or not old.scope or not new.scope:
-        return False
-    return old.scope == new.scope or types.get(old.scope[-1], old.scope[-1]) == new.scope[-1]
+    return are_members and classes.get(old.scope, old.scope) == new.scope
 
 
 def _with_paths(call: str, new: Symbol, after: Path) -> str:

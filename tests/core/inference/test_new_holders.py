@@ -161,3 +161,13 @@ def test_what_a_file_sees_already_is_not_imported_again(path: str, text: str, tr
     rules = [rule for rule in guess_rules(changes, *folders, "t", ()).rules if rule.kind == "move"]
     edits = [edit for rule in rules for edit in find_edits(rule, TreePath(path), text)]
     assert edits and not any(edit.is_added_import for edit in edits)
+
+
+def test_a_class_of_the_same_name_in_another_namespace_is_another_class(tree: Tree) -> None:
+    quay = "namespace {0} {{ class Quay {{ public: {1} static int keep(); }}; }}\n"
+    was, now = (f"{_DOC} static int {name}(int hour, int power);" for name in ("light_all", "light_up_all"))
+    old = tree("old", {"quay.hpp": quay.format("a", was) + quay.format("b", "")})
+    new = tree("new", {"quay.hpp": quay.format("a", "") + quay.format("b", now)})
+    changes = compare(read_pair(old, new, "", Work()), CancelToken())
+    rules = guess_rules(changes, old, new, "t", ()).rules
+    assert [rule.name for rule in rules if "light_all" in rule.name] == ["a::Quay::light_all → b::Quay::light_up_all"]

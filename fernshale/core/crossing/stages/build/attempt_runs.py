@@ -52,6 +52,8 @@ from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.fix.apply import CodeEdit, apply_edits
 from fernshale.core.survey.release_sites import read_project_text
 
+_WORD = lazy_pattern(r"\w+")
+
 
 @dataclass(frozen=True, slots=True)
 class AttemptBudget:
@@ -98,7 +100,6 @@ def try_proposals(crossing: Crossing, budget: AttemptBudget, work: Work) -> Atte
         ) from error
 
 
-_WORD = lazy_pattern(r"\w+")
 # The edits of some fixes by file.
 _ByFile = Mapping[TreePath, list[CodeEdit]]
 
@@ -126,7 +127,7 @@ class _Trying:
         }
         self._alone: deque[tuple[str, Fix]] = deque()
         self._before = _errors_of(view)
-        changes = (item for item in leg_rules(self._scan, crossing, work).changes if item.old is not None)
+        changes = leg_rules(self._scan, crossing, work).changes
         # Names that the new release does not have any more under their old owners, or that are imported from elsewhere.
         self._gone = frozenset(item.old.name for item in changes if item.old and _is_gone(item, item.old.name))
         self._reuse(view, crossing.read(ATTEMPTS))
