@@ -83,7 +83,7 @@ SUGGESTED_SPELLING = 0.85
 SUGGESTED_ELSEWHERE = 0.6
 SUGGESTED_ALONE = 0.5
 SUGGESTED_AMONG_OTHERS = 0.3
-# A change of a line that a compiler shows below its error: it knows the types, and not what was meant.
+# A changed line that a compiler shows below its error. A compiler knows the types, but not the purpose of the code.
 SUGGESTED_CHANGE = 0.8
 SHARE_NEXT_TO_CANDIDATES = 0.4
 SHARE_OF_DOUBT = 0.35

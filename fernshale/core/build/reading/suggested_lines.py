@@ -90,7 +90,7 @@ class _Help:
         return [(number, removed[number], added[number]) for number in removed]
 
     def _marked(self, sources: Mapping[int, str]) -> Iterator[tuple[int, str, str]]:
-        """Lines with marks below what is added (`+`) or replaced (`~`)."""
+        """Read lines that have a `+` below each added character or a `~` below each replaced one."""
         for line, below in zip(self.lines, self.lines[1:], strict=False):
             shown, marks = _SOURCE.match(line), _MARKED.match(below)
             if shown is None or marks is None or not marks["marks"].strip() or set(marks["marks"]) - set(" +~"):
