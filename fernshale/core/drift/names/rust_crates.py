@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from fernshale.core.base.lazy_pattern import lazy_pattern
 from fernshale.core.drift.parsing.languages import parse
-from fernshale.core.drift.parsing.rust import module_of
+from fernshale.core.drift.parsing.rust import module_of, node_text, used_names
 from fernshale.core.drift.release_symbols import list_sources, read_bytes
 
 if TYPE_CHECKING:
@@ -130,9 +130,9 @@ def _read_modules(folder: Path, files: Iterable[str]) -> dict[NamePath, _Module]
 
 def _read(parent: Node, at: NamePath, modules: dict[NamePath, _Module]) -> None:
     for child in parent.children:
-        is_public = any(item.type == "visibility_modifier" and _text(item) == "pub" for item in child.children)
+        is_public = any(item.type == "visibility_modifier" and node_text(item) == "pub" for item in child.children)
         names = modules[at].public if is_public else modules[at].private
-        name = _text(child.child_by_field_name("name"))
+        name = node_text(child.child_by_field_name("name"))
         if child.type == "mod_item" and name:
             names[name] = _Target((*at, name))
             inner = modules[(*at, name)]
@@ -140,32 +140,13 @@ def _read(parent: Node, at: NamePath, modules: dict[NamePath, _Module]) -> None:
                 inner.file = modules[at].file
                 _read(body, (*at, name), modules)
         elif child.type == "use_declaration" and (tree := child.child_by_field_name("argument")) is not None:
-            for path, name_here in _leaves(tree, ()):
+            for path, name_here in used_names(tree):
                 if name_here != "*":
                     names[name_here] = _target(path, at)
                 elif is_public:
                     modules[at].stars.append(_target(path, at))
         elif child.type in _ITEMS and name:
             names[name] = _Target((*at, name))
-
-
-def _leaves(tree: Node, before: NamePath) -> Iterator[tuple[NamePath, str]]:
-    """The paths of a use tree, each with the name that it has here, `*` for all names."""
-    path = tree.child_by_field_name("path")
-    if tree.type in ("scoped_use_list", "use_list"):
-        listed = tree.child_by_field_name("list") or tree
-        for child in listed.named_children:
-            yield from _leaves(child, (*before, *_names(path)))
-    elif tree.type == "use_as_clause":
-        yield (*before, *_names(path)), _text(tree.child_by_field_name("alias"))
-    elif tree.type == "use_wildcard":
-        yield (*before, *_names(tree)[:-1]), "*"
-    else:
-        names = _names(tree)
-        # `lamps::{self}` is the module itself.
-        full = (*before, *(names[:-1] if names[-1:] == ("self",) else names))
-        if full:
-            yield full, full[-1]
 
 
 def _target(path: NamePath, at: NamePath) -> _Target:
@@ -176,14 +157,6 @@ def _target(path: NamePath, at: NamePath) -> _Target:
         return _Target((*at, *path[1:]))
     depth = next((number for number, name in enumerate(path) if name != "super"), len(path))
     return _Target((*at[: len(at) - depth], *path[depth:])) if depth else _Target(path, at)
-
-
-def _names(node: Node | None) -> NamePath:
-    return tuple(part.strip() for part in _text(node).split("::") if part.strip())
-
-
-def _text(node: Node | None) -> str:
-    return (node.text or b"").decode("utf-8", "replace") if node is not None else ""
 
 
 class _Crate:

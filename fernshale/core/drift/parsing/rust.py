@@ -99,11 +99,11 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head
         type_ = source.text(node.child_by_field_name("type"))
         source.add("type", name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), SymbolShape(returns=type_))
     elif kind == "use_declaration":
-        for alias in _aliases(node) if "public" in marks else ():
-            target = source.text(alias.child_by_field_name("path")).split("::")[-1]
-            name = source.text(alias.child_by_field_name("alias"))
-            site = SymbolSite(node, scope, doc=doc, head=head, marks=marks)
-            source.add("type", name, site, SymbolShape(returns=target))
+        tree = node.child_by_field_name("argument")
+        for path, alias in used_names(tree) if tree is not None and "public" in marks else ():
+            if alias not in ("*", "_", path[-1]):
+                site = SymbolSite(node, scope, doc=doc, head=head, marks=marks)
+                source.add("type", alias, site, SymbolShape(returns=path[-1]))
     elif kind == "macro_definition":
         is_seen = "macro_export" in head
         source.add(
@@ -111,13 +111,31 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head
         )
 
 
-def _aliases(node: Node) -> Iterator[Node]:
-    """The names that a use declaration gives to items under another name."""
-    for child in node.named_children:
-        if child.type == "use_as_clause":
-            yield child
-        elif child.type in ("scoped_use_list", "use_list"):
-            yield from _aliases(child)
+def used_names(tree: Node, before: tuple[str, ...] = ()) -> Iterator[tuple[tuple[str, ...], str]]:
+    """The paths of a use tree, each with the name that it has here, `*` for all names."""
+    path = tree.child_by_field_name("path")
+    if tree.type in ("scoped_use_list", "use_list"):
+        listed = tree.child_by_field_name("list") or tree
+        for child in listed.named_children:
+            yield from used_names(child, (*before, *_path_of(path)))
+    elif tree.type == "use_as_clause":
+        yield (*before, *_path_of(path)), node_text(tree.child_by_field_name("alias"))
+    elif tree.type == "use_wildcard":
+        yield (*before, *_path_of(tree)[:-1]), "*"
+    else:
+        names = _path_of(tree)
+        # `lamps::{self}` is the module itself.
+        if full := (*before, *(names[:-1] if names[-1:] == ("self",) else names)):
+            yield full, full[-1]
+
+
+def _path_of(node: Node | None) -> tuple[str, ...]:
+    return tuple(part.strip() for part in node_text(node).split("::") if part.strip())
+
+
+def node_text(node: Node | None) -> str:
+    """The text of a node; "" for none."""
+    return (node.text or b"").decode("utf-8", "replace") if node is not None else ""
 
 
 def _read_fields(source: SourceFile, body: Node, scope: tuple[str, ...]) -> None:

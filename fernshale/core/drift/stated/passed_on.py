@@ -35,7 +35,7 @@ _EVERYWHERE: Mapping[str, tuple[str, ...]] = {
     "java": ("Boolean", "Byte", "Character", "Double", "Float", "Integer", "Long", "Math", "Object", "Short", "String", "System"),
     "c++": ("std",),
 }  # fmt: skip
-_METAVARIABLE = lazy_pattern(r"\$(\w+)")
+METAVARIABLE = lazy_pattern(r"\$(\w+)")
 _JAVA_IMPORT = lazy_pattern(r"\bimport[ \t]+[\w.]+\.(?P<name>\w+)[ \t]*;")
 # Languages in which members are named without the object inside their class.
 _BARE_MEMBERS = (*ENDINGS["c++"], *ENDINGS["java"], *ENDINGS["c#"])
@@ -99,7 +99,7 @@ def passed_overload(
     text = reader.read()
     if text is None or reader.target is None or reader.target.path != (*scope, symbol.name):
         return None
-    passed = sorted(name for name in _METAVARIABLE.findall(text) if name != "it")
+    passed = sorted(name for name in METAVARIABLE.findall(text) if name != "it")
     passes_all = passed == sorted(item.name for item in symbol.given)
     lines = reader.imports
     return PassedOverload(text, _arguments_of(text), "".join(lines)) if passes_all and len(lines) < 2 else None

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from fernshale.core.base.languages import C_FAMILY
 from fernshale.core.base.lazy_pattern import lazy_pattern
+from fernshale.core.drift.stated.passed_on import METAVARIABLE
 from fernshale.core.drift.stated.replacements import ReleaseNames, is_conditional
 from fernshale.core.drift.symbols import Symbol
 
@@ -35,7 +36,7 @@ _LITERAL = lazy_pattern(r"\"[^\"]*\"|'[^']*'|\bnew(?=\s)")
 _CALL = lazy_pattern(
     r"(?:(?P<of>[A-Za-z_]\w*)(?P<access>\.|->|::|#|:))?(?P<name>[A-Za-z_]\w*)\((?P<given>.*)\)", re.DOTALL
 )
-# The first call of a text: what stands before its name, and the name.
+# The first call in a text: its name, and the text before that.
 _CALLED = lazy_pattern(
     r"(?P<front>\$it(?:\.|->|::|:)|(?:[A-Za-z_]\w*(?:\.|::))*)(?P<name>[A-Za-z_]\w*)(?:::<[^<>]*>|<[^<>]*>)?\("
 )
@@ -185,16 +186,11 @@ def _with_places(code: str, places: dict[str, str]) -> str:
 
 def _has_all(code: str, symbol: Symbol) -> bool:
     """Whether code has the object and each parameter that calls must have, none of them twice, and balanced brackets."""
-    found = metavariables(code)
+    found = METAVARIABLE.findall(code)
     wanted = {item.name.lstrip("*&") for item in symbol.given if not item.default} | (
         {"it"} if symbol.needs_object else set()
     )
     return wanted <= set(found) and len(found) == len(set(found)) and _is_balanced(code)
-
-
-def metavariables(code: str) -> Sequence[str]:
-    """The names of the metavariables in code, in order, without their sign."""
-    return tuple(re.findall(r"\$(\w+)", code))
 
 
 def _is_balanced(code: str) -> bool:

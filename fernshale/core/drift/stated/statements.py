@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -17,7 +16,7 @@ from fernshale.core.base.confidence import (
 from fernshale.core.base.texts import english
 from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.stated.between import ReleaseBetween
-from fernshale.core.drift.stated.passed_on import passed_call
+from fernshale.core.drift.stated.passed_on import METAVARIABLE, passed_call
 from fernshale.core.drift.stated.removals import Removals
 from fernshale.core.drift.stated.replacements import ReleaseNames, find_replacement, forwards_to
 from fernshale.core.drift.stated.stated_calls import stated_call
@@ -135,7 +134,7 @@ def for_parameters_of(candidate: SymbolCandidate, stated: Symbol, symbol: Symbol
     if len(stated.given) != len(symbol.given):
         return replace(candidate, call="", score=min(candidate.score, STATED_WITH_MORE))
     names = {one.name: other.name for one, other in zip(stated.given, symbol.given, strict=True)}
-    call = re.sub(r"\$(\w+)", lambda found: f"${names.get(found[1], found[1])}", candidate.call)
+    call = METAVARIABLE.sub(lambda found: f"${names.get(found[1], found[1])}", candidate.call)
     return replace(candidate, call=call)
 
 
